@@ -1,0 +1,173 @@
+using System.Globalization;
+using Maschera.Core.Signals;
+
+namespace Maschera.Core.Readings.Duty;
+
+/// <summary>A stretch in which a pulse train stands still.</summary>
+public readonly record struct Dropout(double From, double To);
+
+/// <summary>Duty cycle and frequency of a pulse train.</summary>
+public sealed record DutyResult : ReadingResult
+{
+    public double? FrequencyHz { get; init; }
+    public double? DutyPercent { get; init; }
+    public double? DutySpreadPercent { get; init; }
+    public double? HighVolts { get; init; }
+    public double? LowVolts { get; init; }
+    public int Pulses { get; init; }
+    public IReadOnlyList<Dropout> Dropouts { get; init; } = [];
+}
+
+/// <summary>Duty cycle and frequency of any pulse train, without its dropouts.</summary>
+public sealed class DutyReading : IReading
+{
+    private const int LeastPeriods = 3;
+
+    /// <summary>A period this many times the usual one is a dropout.</summary>
+    private const double DropoutPeriods = 2.5;
+
+    /// <summary>Duty in points and frequency as a share that must move, clear of the scatter, to be called moving.</summary>
+    private const double MovingDuty = 2, MovingFrequency = 0.02;
+
+    private const string Method =
+        "Edges where the signal crosses half way between its two rails, interpolated between samples; duty is the share of time above, over whole periods.\n"
+        + "Periods over 2.5 times the usual are dropouts and count for neither duty nor frequency.";
+
+    public string Kind => "duty";
+    public string Title => "Duty cycle";
+    public bool NeedsEngine => false;
+    public Type ResultType => typeof(DutyResult);
+    public IReadOnlyList<string> Options => [];
+    public IReadOnlyList<Role> Roles { get; } = [new("signal", "Pulse train", ["V", "mV"], ["signal", "pwm", "duty", "pulse", "control"])];
+
+    public ReadingResult Read(ReadingRequest request, CancellationToken cancel = default)
+    {
+        var channels = RoleResolver.Resolve(this, request);
+        if (!channels.TryGetValue("signal", out var signal)) return Unusable(channels, "no-signal", "No channel looks like a pulse train. Say which with --channel signal=COLUMN.");
+        if (signal.Samples.Length < 8) return Unusable(channels, "too-short", "Fewer than eight samples: capture a second or more.");
+        var rails = PulseTrain.FindRails(signal.Samples);
+        if (!IsTwoLevel(signal.Samples, rails)) return Unusable(channels, "no-pulses", "The signal does not switch between two levels. Check that the circuit is powered and the probe is on the control wire.");
+        var periods = Periods(PulseTrain.FindEdges(signal, rails), out var stand);
+        if (periods.Count < LeastPeriods) return Unusable(channels, "few-pulses", $"Only {periods.Count} whole periods: capture at least three, better a second or more.");
+        cancel.ThrowIfCancellationRequested();
+        return Build(channels, signal, rails, periods, stand);
+    }
+
+    /// <summary>One whole period: from, high for, long for; seconds.</summary>
+    private readonly record struct Period(double From, double High, double Length)
+    {
+        public double Duty => 100 * High / Length;
+    }
+
+    /// <summary>Periods between like edges, rising ones or falling ones, whichever gives more.</summary>
+    private static List<Period> Periods(List<Edge> edges, out (double First, double Last) stand)
+    {
+        stand = edges.Count == 0 ? (double.NaN, double.NaN) : (edges[0].Seconds, edges[^1].Seconds);
+        var periods = new List<Period>();
+        var start = edges.Count > 0 && (edges.Count % 2 == 1 || edges[0].Rising) ? 0 : 1;
+        for (var i = start; i + 2 < edges.Count; i += 2)
+        {
+            var middle = edges[i + 1].Seconds;
+            var high = edges[i].Rising ? middle - edges[i].Seconds : edges[i + 2].Seconds - middle;
+            periods.Add(new Period(edges[i].Seconds, high, edges[i + 2].Seconds - edges[i].Seconds));
+        }
+
+        return periods;
+    }
+
+    /// <summary>Rails count as two where their distance stands well clear of the scatter round each.</summary>
+    private static bool IsTwoLevel(float[] samples, Rails rails)
+    {
+        if (!(rails.Swing > 0)) return false;
+        double scatter = 0;
+        var counted = 0;
+        var stride = Math.Max(1, samples.Length / 100_000);
+        for (var i = 0; i < samples.Length; i += stride)
+        {
+            if (!float.IsFinite(samples[i])) continue;
+            scatter += Math.Min(Math.Abs(samples[i] - rails.Low), Math.Abs(samples[i] - rails.High));
+            counted++;
+        }
+
+        return scatter / counted < 0.17 * rails.Swing && rails.Swing > 1e-3;
+    }
+
+    private static DutyResult Build(Dictionary<string, Channel> channels, Channel signal, Rails rails, List<Period> all, (double First, double Last) stand)
+    {
+        var usual = Statistics.Median(all.Select(p => p.Length));
+        var kept = all.Where(p => p.Length <= DropoutPeriods * usual).ToList();
+        var dropouts = Dropouts(all, usual, signal, stand);
+        var time = kept.Sum(p => p.Length);
+        var duty = 100 * kept.Sum(p => p.High) / time;
+        var frequency = kept.Count / time;
+        var spread = Statistics.StandardDeviation([.. kept.Select(p => p.Duty)]);
+        var varies = Moves(kept.Select(p => p.Duty), MovingDuty) || Moves(kept.Select(p => p.Length), MovingFrequency * usual);
+        var perPeriod = usual / signal.Time.Step;
+        List<Note> notes = [];
+        if (perPeriod < 20) notes.Add(new("coarse", $"Only {perPeriod:0.#} samples a period: each duty is known to about {100 / perPeriod:0} points, the mean better. Sample faster."));
+        if (dropouts.Count > 0) notes.Add(new("dropouts", $"The pulses stop {dropouts.Count} times; those stretches are left out of duty and frequency."));
+        return new DutyResult
+        {
+            Reading = "duty",
+            Verdict = varies ? "varies" : "steady",
+            Sentence = Sentence(duty, frequency, varies, kept, dropouts.Count),
+            Notes = notes,
+            Channels = RoleResolver.Names(channels),
+            Method = Method,
+            Span = new Span(all[0].From, all[^1].From + all[^1].Length),
+            FrequencyHz = frequency,
+            DutyPercent = duty,
+            DutySpreadPercent = spread,
+            HighVolts = rails.High,
+            LowVolts = rails.Low,
+            Pulses = kept.Count,
+            Dropouts = dropouts,
+        };
+    }
+
+    /// <summary>Long periods, and a standstill before the first edge or after the last one.</summary>
+    private static List<Dropout> Dropouts(List<Period> periods, double usual, Channel signal, (double First, double Last) stand)
+    {
+        var found = new List<Dropout>();
+        if (stand.First - signal.Time.Start > DropoutPeriods * usual) found.Add(new(signal.Time.Start, stand.First));
+        foreach (var period in periods)
+        {
+            if (period.Length <= DropoutPeriods * usual) continue;
+            // The pulse stands in the longer of its two halves.
+            var low = period.Length - period.High;
+            found.Add(low > period.High ? new(period.From + period.High, period.From + period.Length) : new(period.From, period.From + period.High));
+        }
+
+        if (signal.Time.End - stand.Last > DropoutPeriods * usual) found.Add(new(stand.Last, signal.Time.End));
+        return found;
+    }
+
+    /// <summary>True where means over twentieths of the capture differ by more than <paramref name="limit"/> and than their own scatter explains.</summary>
+    private static bool Moves(IEnumerable<double> values, double limit)
+    {
+        var all = values.ToArray();
+        var size = Math.Max(1, all.Length / 20);
+        var means = all.Chunk(size).Where(c => c.Length == size).Select(c => c.Average()).ToArray();
+        var within = all.Chunk(size).Where(c => c.Length == size && size > 1).Select(c => Statistics.StandardDeviation(c) / Math.Sqrt(size)).DefaultIfEmpty(0).Average();
+        return means.Max() - means.Min() > Math.Max(limit, 6 * within);
+    }
+
+    private static string Sentence(double duty, double frequency, bool varies, List<Period> kept, int dropouts)
+    {
+        var culture = CultureInfo.InvariantCulture;
+        var text = varies
+            ? string.Create(culture, $"The duty cycle moves between {kept.Min(p => p.Duty):0.0} and {kept.Max(p => p.Duty):0.0} %, on average {duty:0.0} % at {frequency:0.0} Hz")
+            : string.Create(culture, $"A steady {duty:0.0} % duty cycle at {frequency:0.0} Hz");
+        return text + (dropouts == 0 ? "." : $", with {dropouts} dropout{(dropouts == 1 ? "" : "s")}.");
+    }
+
+    private static DutyResult Unusable(Dictionary<string, Channel> channels, string code, string text) => new()
+    {
+        Reading = "duty",
+        Verdict = ReadingResult.Unusable,
+        Sentence = text,
+        Notes = [new Note(code, text)],
+        Channels = RoleResolver.Names(channels),
+        Method = Method,
+    };
+}

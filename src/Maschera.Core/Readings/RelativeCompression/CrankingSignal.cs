@@ -1,0 +1,148 @@
+using Maschera.Core.Engines;
+using Maschera.Core.Signals;
+
+namespace Maschera.Core.Readings.RelativeCompression;
+
+/// <summary>
+/// A signal that follows the load on the starter, at an even rate: the starter's current, the fall of the battery
+/// voltage (the same current through the battery's resistance), or how far the crank falls behind its mean speed.
+/// A starter motor's speed falls in a straight line with its current (Hughes, Electric Motors and Drives, ch. 3), so
+/// each of the three tells both load and speed.
+/// </summary>
+/// <param name="Load">The load, in the channel's unit, zero where the starter rests.</param>
+/// <param name="First">First sample of cranking.</param>
+/// <param name="End">Sample after the last one of cranking.</param>
+/// <param name="Stall">The load at standstill, where the inrush was seen; the speed is zero there.</param>
+/// <param name="Doubts">What the signal itself gives to doubt.</param>
+internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoad Stall, IReadOnlyList<Note> Doubts)
+{
+    /// <summary>The step the load is brought to, s: 2° of crank at 330 rpm.</summary>
+    public const double Step = 0.001;
+
+    /// <summary>Share of the working load above which the starter is taken to turn the engine.</summary>
+    private const double OnShare = 0.15;
+
+    /// <summary>From the starter's current in A, either sign of clamp.</summary>
+    public static CrankingSignal? FromCurrent(Channel current)
+    {
+        var load = Resampling.ToStep(current, Step);
+        if (Statistics.Quantile(load.Samples, 0.99) < -Statistics.Quantile(load.Samples, 0.01)) load = load.Scaled(-1);
+        return FromLoad(load, current, "clamp-offset", "The clamp read {0:0.#} A before cranking: its zero was off and has been taken away.");
+    }
+
+    /// <summary>From the battery's voltage.</summary>
+    public static CrankingSignal? FromBattery(Channel battery)
+    {
+        var load = Resampling.ToStep(battery, Step).Scaled(-1);
+        var rest = Statistics.Quantile(load.Samples, 0.001);
+        for (var i = 0; i < load.Samples.Length; i++) load.Samples[i] -= (float)rest;
+        return FromLoad(load, battery, null, "");
+    }
+
+    /// <summary>From a trigger wheel: the load is the speed missing to the mean, in rpm.</summary>
+    public static CrankingSignal? FromCrank(Channel crank, CrankWheel? wheel)
+    {
+        var speed = ToothSpeed.Of(crank, wheel);
+        if (speed is null) return null;
+        var rpm = Resampling.ToStep(speed, Step);
+        var turning = LongestRun(rpm.Samples, value => value is > 40 and < 600, (int)(0.1 / Step));
+        if (turning.Length < 0.5 / Step) return null;
+        var mean = Statistics.Mean([.. rpm.Samples[turning.First..turning.End].Select(v => (double)v)]);
+        var load = rpm with { Samples = Array.ConvertAll(rpm.Samples, value => (float)(mean - value)), Unit = "rpm" };
+        return new CrankingSignal(load, turning.First, turning.End, new StallLoad(mean, StallLoad.Measured), []);
+    }
+
+    private static CrankingSignal? FromLoad(Channel load, Channel original, string? offsetCode, string offsetText)
+    {
+        var samples = load.Samples;
+        var working = WorkingLevel(samples);
+        var smooth = Resampling.Smooth(samples, (int)(0.01 / Step));
+        var on = LongestRun(smooth, value => value > OnShare * working, (int)(0.3 / Step));
+        if (on.Length < 0.3 / Step || !(working > 0)) return null;
+        var doubts = new List<Note>();
+        if (offsetCode is not null && on.First > 0.1 / Step)
+        {
+            var offset = Statistics.Quantile(samples.AsSpan(0, on.First - (int)(0.02 / Step)), 0.5);
+            if (Math.Abs(offset) > 0.02 * working)
+                doubts.Add(new Note(offsetCode, string.Format(System.Globalization.CultureInfo.InvariantCulture, offsetText, offset)));
+            for (var i = 0; i < samples.Length; i++) samples[i] -= (float)offset;
+        }
+
+        return new CrankingSignal(load, on.First, on.End, StallLoad.FromInrush(original, smooth, on.First), doubts);
+    }
+
+    /// <summary>The upper part of the load: well above rest also where most of the capture is rest.</summary>
+    private static double WorkingLevel(float[] samples)
+    {
+        var top = Statistics.Quantile(samples, 0.995);
+        return Statistics.Median(samples.Where(v => v > 0.25 * top).Select(v => (double)v));
+    }
+
+    private static (int First, int End, int Length) LongestRun(float[] samples, Func<float, bool> belongs, int bridged)
+    {
+        (int First, int End, int Length) best = default;
+        int first = -1, last = -1;
+        for (var i = 0; i <= samples.Length; i++)
+        {
+            var inside = i < samples.Length && belongs(samples[i]);
+            if (inside && first < 0) first = i;
+            if (inside) last = i;
+            if (first < 0 || inside || i < samples.Length && i - last <= bridged) continue;
+            if (last + 1 - first > best.Length) best = (first, last + 1, last + 1 - first);
+            first = -1;
+        }
+
+        return best;
+    }
+}
+
+/// <summary>The load at which the starter would stand still, and how surely it is known.</summary>
+/// <param name="Load">In the unit of the load; NaN where the inrush was not captured.</param>
+/// <param name="Doubt">Standard deviation of the swing in speed that follows from it, as a share.</param>
+internal readonly record struct StallLoad(double Load, double Doubt)
+{
+    public const double Measured = 0.03;
+    private const double Seen = 0.1;
+    private const double Clipped = 0.2;
+
+    /// <summary>From the largest load in the first quarter second: the inrush into a motor at rest.</summary>
+    public static StallLoad FromInrush(Channel original, float[] load, int first)
+    {
+        if (first * CrankingSignal.Step < 0.02) return new StallLoad(double.NaN, Clipped);
+        var inrush = load.AsSpan(first, Math.Min((int)(0.25 / CrankingSignal.Step), load.Length - first));
+        var peak = inrush[0];
+        foreach (var value in inrush) peak = Math.Max(peak, value);
+        return new StallLoad(peak, Clipping.LongestFlat(original) > 8 ? Clipped : Seen);
+    }
+}
+
+/// <summary>Finds where a converter or clamp ran out of range.</summary>
+internal static class Clipping
+{
+    /// <summary>The longest run of samples on the very same extreme value, in samples.</summary>
+    public static int LongestFlat(Channel channel)
+    {
+        var samples = channel.Samples;
+        float top = float.MinValue, bottom = float.MaxValue;
+        foreach (var value in samples)
+        {
+            if (!float.IsFinite(value)) continue;
+            top = Math.Max(top, value);
+            bottom = Math.Min(bottom, value);
+        }
+
+        return Math.Max(Longest(samples, top), Longest(samples, bottom));
+    }
+
+    private static int Longest(float[] samples, float level)
+    {
+        int best = 0, run = 0;
+        foreach (var value in samples)
+        {
+            run = value == level ? run + 1 : 0;
+            best = Math.Max(best, run);
+        }
+
+        return best;
+    }
+}

@@ -1,0 +1,288 @@
+using System.Globalization;
+using Maschera.Core.Engines;
+using Maschera.Core.Signals;
+
+namespace Maschera.Core.Readings.RelativeCompression;
+
+/// <summary>Which cylinder compresses less than the others, from the load on the starter while cranking.</summary>
+public sealed class RelativeCompressionReading : IReading
+{
+    /// <summary>Below this share of the others' work a mechanic should act, percent.</summary>
+    public const double LowPercent = 92;
+
+    /// <summary>A battery below this while cranking starves modules and slows the engine, V.</summary>
+    public const double SaggingVolts = 9.6;
+
+    /// <summary>Below this speed leaks have so long that healthy cylinders drift apart, rpm.</summary>
+    private const double SlowRpm = 150;
+
+    private const int FewCycles = 5;
+    private const int LeastCycles = 3;
+
+    /// <summary>Misfit from which the fitted engine is doubted, and from which it is not believed, as a share of the reach.</summary>
+    private const double DoubtedMisfit = 0.03, RefusedMisfit = 0.09;
+
+    private const string Method =
+        "Fits an engine on its starter (slider-crank gas work, a leak in each cylinder, motor with inertia) to the mean cycle of steady cranking.\n"
+        + "Each figure is the compression work of the fitted cylinder against the median of those not low; spread over cycles.";
+
+    public string Kind => "relative-compression";
+    public string Title => "Relative compression";
+    public bool NeedsEngine => true;
+    public Type ResultType => typeof(RelativeCompressionResult);
+    public IReadOnlyList<string> Options { get; } = ["sync-kind", "sync-cylinder"];
+
+    public IReadOnlyList<Role> Roles { get; } =
+    [
+        new("current", "Starter current", ["A", "mA", "kA"], ["current", "starter", "strom", "corrente", "courant", "clamp", "amps"]),
+        new("battery", "Battery voltage", [], ["battery", "batterie", "batteria", "supply voltage", "b+"]),
+        new("crank", "Crank signal", [], ["crank", "ckp", "kurbel", "crankshaft", "giri"]),
+        new("sync", "Sync on one cylinder", [], ["sync", "ignition", "spark", "injector", "coil", "zünd", "trigger"]),
+    ];
+
+    public ReadingResult Read(ReadingRequest request, CancellationToken cancel = default)
+    {
+        var engine = request.Engine ?? throw new ReadingException($"{Kind} needs an engine: at least its cylinders and firing order.");
+        var syncKind = SyncKind(request);
+        var syncCylinder = request.WholeNumber("sync-cylinder", 1);
+        if (!engine.FiringOrder.Contains(syncCylinder)) throw new ReadingException($"--sync-cylinder: this engine has no cylinder {syncCylinder}.");
+        var channels = RoleResolver.Resolve(this, request);
+        var draft = new Draft(channels);
+        if (engine.Cylinders < 2) return draft.Unusable("one-cylinder", "One cylinder has nothing to be compared with. Capture in-cylinder pressure instead.");
+        var (signal, refusal) = Load(channels, engine);
+        if (signal is null) return draft.Unusable(refusal!.Code, refusal.Text);
+        draft.Notes.AddRange(signal.Doubts);
+        var sync = channels.TryGetValue("sync", out var syncChannel) ? SyncEvents.Find(syncChannel) : [];
+        var fitted = FindFit(signal, engine, sync, cancel);
+        if (fitted is not { } found) return draft.Unusable("too-short", "Fewer than three steady cranking cycles. Crank for five seconds with fuel or ignition disabled.");
+        if (found.Fit.Misfit > RefusedMisfit) return draft.Unusable("no-compressions", "The load does not rise and fall like this engine's compressions. Check the cylinder count, that the clamp sits on the starter cable, and that the engine does not fire.");
+        AddDoubts(draft, channels, signal, found, sync.Count);
+        return new Build(engine, signal, found, draft).Result(syncChannel is null ? null : sync, syncKind, syncCylinder);
+    }
+
+    private static string SyncKind(ReadingRequest request)
+    {
+        var kind = request.Options.GetValueOrDefault("sync-kind", "ignition");
+        return kind is "ignition" or "injector" or "cam" or "pressure"
+            ? kind
+            : throw new ReadingException($"--sync-kind is ignition, injector, cam or pressure, not '{kind}'.");
+    }
+
+    private static (CrankingSignal? Signal, Note? Refusal) Load(Dictionary<string, Channel> channels, Engine engine)
+    {
+        if (channels.TryGetValue("current", out var current))
+            return (CrankingSignal.FromCurrent(current), new Note("no-cranking", "The current never shows a starter at work. Check the clamp and its range, and start the capture before cranking."));
+        if (channels.TryGetValue("battery", out var battery))
+            return (CrankingSignal.FromBattery(battery), new Note("no-cranking", "The battery voltage never shows a starter at work. Start the capture before cranking."));
+        if (channels.TryGetValue("crank", out var crank))
+            return (CrankingSignal.FromCrank(crank, engine.CrankWheel), new Note("no-wheel", "The crank signal shows no trigger wheel turning at cranking speed. Give the wheel in the engine, or capture the starter current."));
+        return (null, new Note("no-load-channel", "No channel tells the load on the starter. Capture the starter current, the battery voltage or the crank sensor while cranking."));
+    }
+
+    /// <summary>The best fit over all periods that may be a cycle; null where too little cranking was captured.</summary>
+    private static Found? FindFit(CrankingSignal signal, Engine engine, List<SyncEvent> sync, CancellationToken cancel)
+    {
+        var load = signal.Load.Samples;
+        var settled = SettledStretch(signal);
+        if (settled.End - settled.First < 0.5 / CrankingSignal.Step) return null;
+        var periods = Cycles.CandidatePeriods(load.AsSpan(settled.First, settled.End - settled.First));
+        var rough = new List<(double Cost, double[] Start, StarterModel Model, List<(int From, int To)> Cycles)>();
+        var even = engine.FiresEvenly();
+        foreach (var period in FittingSync(periods, sync))
+        {
+            var bounds = Cycles.Track(load, settled.First, settled.End, period);
+            if (bounds.Count < 2) continue;
+            var cycles = Cycles.Steady(load, bounds);
+            if (cycles.Count < LeastCycles) continue;
+            var model = new StarterModel(signal, cycles, engine);
+            rough.AddRange(model.Starts(even).Take(even ? 2 : 5).Select(s => (s.Cost, s.Parameters, model, cycles)));
+        }
+
+        return rough.OrderBy(r => r.Cost).Take(even ? 4 : 8)
+            .Select(r => new Found(r.Model, r.Model.Fit(r.Start, cancel), r.Cycles))
+            .OrderBy(f => f.Fit.Cost).Cast<Found?>().FirstOrDefault();
+    }
+
+    /// <summary>Without the inrush and spin-up at the start, and the run-down at the end.</summary>
+    private static (int First, int End) SettledStretch(CrankingSignal signal)
+    {
+        var length = signal.End - signal.First;
+        var spinUp = Math.Min((int)(0.7 / CrankingSignal.Step), length / 4);
+        var runDown = Math.Min((int)(0.15 / CrankingSignal.Step), length / 10);
+        return (signal.First + spinUp, signal.End - runDown);
+    }
+
+    /// <summary>Where a sync beats once or twice a cycle, only periods that agree with it.</summary>
+    private static List<double> FittingSync(List<double> periods, List<SyncEvent> sync)
+    {
+        if (sync.Count < 4) return periods;
+        var beat = Statistics.Median(sync.Zip(sync.Skip(1), (a, b) => b.Peak - a.Peak));
+        var fitting = periods.Where(p => Math.Abs(p / beat - 1) < 0.06 || Math.Abs(p / beat - 2) < 0.12).ToList();
+        return fitting.Count > 0 ? fitting : periods;
+    }
+
+    private static void AddDoubts(Draft draft, Dictionary<string, Channel> channels, CrankingSignal signal, Found found, int syncEvents)
+    {
+        var notes = draft.Notes;
+        if (found.Cycles.Count < FewCycles) notes.Add(new("few-cycles", $"Only {found.Cycles.Count} steady cycles: crank longer for a surer figure."));
+        if (found.Rpm < SlowRpm) notes.Add(new("slow-cranking", $"Cranking at {found.Rpm:0} rpm is slow: leaks weigh heavier. Charge or jump the battery and repeat."));
+        if (found.Fit.Misfit > DoubtedMisfit) notes.Add(new("rough-fit", $"The fitted engine leaves {found.Fit.Misfit:P0} of the signal unexplained: take the percentages as rough."));
+        if (Fired(signal, found)) notes.Add(new("engine-fired", "The starter load falls away during cranking: the engine fired or the starter let go. Those cycles are left out; disable fuel or ignition."));
+        if (channels.TryGetValue("battery", out var battery)) AddSag(notes, battery, signal);
+        var clipped = ClippedShare(channels.Values.First(), signal, found);
+        if (clipped) notes.Add(new("clipped", "The channel hits its end stop during the cycles used: take a larger range."));
+        if (syncEvents == 0 && !channels.ContainsKey("sync")) notes.Add(new("no-sync", "No sync was captured, so position 1 is the first compression used and no cylinder is named. Add a clamp on one plug lead or injector."));
+    }
+
+    private static bool Fired(CrankingSignal signal, Found found)
+    {
+        var after = (signal.End - found.Cycles[^1].To) * CrankingSignal.Step;
+        return after > 2.5 * 120 / found.Rpm + 0.3;
+    }
+
+    private static void AddSag(List<Note> notes, Channel battery, CrankingSignal signal)
+    {
+        var volts = Resampling.ToStep(battery, 0.02).Between(signal.Load.Time[signal.First] + 0.3, signal.Load.Time[signal.End - 1]);
+        if (volts.Samples.Length == 0) return;
+        var lowest = volts.Samples.Min();
+        if (lowest < SaggingVolts) notes.Add(new("battery-sag", string.Create(CultureInfo.InvariantCulture, $"The battery falls to {lowest:0.0} V while cranking, below {SaggingVolts} V: a weak battery fakes faults. Charge it and repeat.")));
+    }
+
+    private static bool ClippedShare(Channel original, CrankingSignal signal, Found found) =>
+        Clipping.LongestFlat(original.Between(signal.Load.Time[found.Cycles[0].From], signal.Load.Time[found.Cycles[^1].To - 1])) * original.Time.Step > 0.004
+        && signal.Load.Unit != "rpm";
+
+    /// <summary>The engine found in the capture.</summary>
+    private readonly record struct Found(StarterModel Model, StarterFit Fit, List<(int From, int To)> Cycles)
+    {
+        public double Rpm => 120 / (Cycles.Average(c => c.To - c.From) * CrankingSignal.Step);
+    }
+
+    /// <summary>What is known of the result before the fit.</summary>
+    private sealed record Draft(Dictionary<string, Channel> Channels)
+    {
+        public List<Note> Notes { get; } = [];
+
+        public RelativeCompressionResult Unusable(string code, string text) => new()
+        {
+            Reading = "relative-compression",
+            Verdict = ReadingResult.Unusable,
+            Sentence = text,
+            Notes = [.. Notes, new Note(code, text)],
+            Channels = RoleResolver.Names(Channels),
+            Method = Method,
+        };
+    }
+
+    /// <summary>Turns a fit into the result.</summary>
+    private sealed class Build(Engine engine, CrankingSignal signal, Found found, Draft draft)
+    {
+        private readonly int _n = engine.Cylinders;
+
+        public RelativeCompressionResult Result(List<SyncEvent>? sync, string syncKind, int syncCylinder)
+        {
+            var percents = Percents(found.Fit.Work);
+            var reference = found.Fit.Work[0] / percents[0] * 100;
+            var spreads = found.Model.Spread(found.Fit).Select(s => 100 * s / reference).ToArray();
+            var shift = Shift(sync, syncKind, syncCylinder);
+            var positions = Enumerable.Range(0, _n).Select(place =>
+            {
+                // Without names position 1 is the first fitted one; with them it is the firing order's first cylinder.
+                var fitted = shift is { } s ? (place - s + _n) % _n : place;
+                int? cylinder = shift is null ? null : engine.FiringOrder[place];
+                return new PositionWork(place + 1, cylinder, Math.Round(percents[fitted], 1), Math.Round(spreads[fitted], 1));
+            }).ToList();
+            var low = positions.Where(IsLow).Select(p => new LowPosition(p.Position, p.Cylinder, p.Percent)).ToList();
+            return new RelativeCompressionResult
+            {
+                Reading = "relative-compression",
+                Verdict = low.Count > 0 ? "uneven" : "even",
+                Sentence = RelativeCompressionWords.Sentence(positions, low),
+                Notes = draft.Notes,
+                Channels = RoleResolver.Names(draft.Channels),
+                Method = Method,
+                Span = new Span(Seconds(found.Cycles[0].From), Seconds(found.Cycles[^1].To)),
+                CrankingSpeedRpm = Math.Round(found.Rpm, 1),
+                Cycles = found.Cycles.Count,
+                Positions = positions,
+                Low = low,
+                Humps = Humps(positions, shift ?? 0),
+                Cycle = Folded(shift ?? 0),
+            };
+        }
+
+        private bool IsLow(PositionWork p) =>
+            p.Percent < LowPercent && 100 - p.Percent > 3 * p.SpreadPercent / Math.Sqrt(found.Cycles.Count);
+
+        private int? Shift(List<SyncEvent>? sync, string kind, int cylinder)
+        {
+            if (sync is null) return null;
+            var marks = sync.Select(e => Mark(e, kind))
+                .Select(seconds => (seconds - signal.Load.Time.Start) / CrankingSignal.Step)
+                .Select(sample => found.Model.DegreesAt(sample, found.Fit.SpeedSwing))
+                .Where(d => d is not null).Select(d => d!.Value).ToList();
+            var naming = CylinderNaming.Name(marks, kind, cylinder, engine, found.Fit.TdcDegrees);
+            draft.Notes.AddRange(naming.Doubts);
+            return naming.Shift;
+        }
+
+        /// <summary>
+        /// The moment that counts: a spark is the peak, or the end of the dwell where only that shows; a tower its
+        /// peak; the rest their beginning.
+        /// </summary>
+        private static double Mark(SyncEvent e, string kind) => kind switch
+        {
+            "ignition" => e.Peak - e.Start < 0.0005 && e.End - e.Start > 0.001 ? e.End : e.Peak,
+            "pressure" => e.Peak,
+            _ => (e.Start + e.End) / 2,
+        };
+
+        private List<Hump> Humps(List<PositionWork> positions, int shift)
+        {
+            var angles = engine.Angles();
+            var humps = new List<Hump>();
+            for (var cycle = 0; cycle < found.Cycles.Count; cycle++)
+                for (var fitted = 0; fitted < _n; fitted++)
+                {
+                    var tdc = (found.Fit.TdcDegrees + angles[fitted]) % 720;
+                    var position = positions[(fitted + shift) % _n];
+                    var stroke = 720.0 / _n;
+                    humps.Add(new Hump(
+                        Math.Round(Seconds(found.Model.SampleAt(cycle, tdc - stroke, found.Fit.SpeedSwing)), 4),
+                        Math.Round(Seconds(found.Model.SampleAt(cycle, tdc, found.Fit.SpeedSwing)), 4), position.Position, position.Cylinder));
+                }
+
+            return [.. humps.OrderBy(h => h.To)];
+        }
+
+        private FoldedCycle Folded(int shift)
+        {
+            const int bins = StarterModel.Bins;
+            var degreesPerBin = 720.0 / bins;
+            var first = engine.Angles()[(_n - shift) % _n] + found.Fit.TdcDegrees;
+            var offset = (int)Math.Round(first / degreesPerBin);
+            var each = found.Model.FoldEach(found.Fit.SpeedSwing);
+            float At(double[] values, int bin) => (float)Math.Round(values[(bin + offset) % bins], 2);
+            var range = Enumerable.Range(0, bins).ToArray();
+            return new FoldedCycle(
+                [.. range.Select(b => (float)(b * degreesPerBin))],
+                [.. range.Select(b => At(found.Fit.Mean, b))],
+                [.. range.Select(b => (float)Math.Round(Statistics.StandardDeviation([.. each.Select(f => f.Load[(b + offset) % bins])]), 2))],
+                [.. range.Select(b => At(found.Fit.Fitted, b))]);
+        }
+
+        private double Seconds(double sample) => signal.Load.Time.Start + sample * CrankingSignal.Step;
+    }
+
+    /// <summary>
+    /// Work in percent of the median of the cylinders that are not low. The first reference is the upper quartile, so
+    /// that an engine with most cylinders weak is measured by those that are sound.
+    /// </summary>
+    internal static double[] Percents(double[] work)
+    {
+        var reference = Statistics.Quantile(Statistics.Sorted(work), 0.75);
+        for (var pass = 0; pass < 4; pass++)
+            reference = Statistics.Median(work.Where(w => w >= LowPercent / 100 * reference));
+        return [.. work.Select(w => 100 * w / reference)];
+    }
+}

@@ -1,0 +1,37 @@
+namespace Maschera.Core.Readings.RelativeCompression;
+
+/// <summary>Compression work of every cylinder against the others.</summary>
+public sealed record RelativeCompressionResult : ReadingResult
+{
+    public double? CrankingSpeedRpm { get; init; }
+    public int Cycles { get; init; }
+
+    /// <summary>In firing order.</summary>
+    public IReadOnlyList<PositionWork> Positions { get; init; } = [];
+
+    public IReadOnlyList<LowPosition> Low { get; init; } = [];
+
+    /// <summary>Every compression used, for the picture.</summary>
+    public IReadOnlyList<Hump> Humps { get; init; } = [];
+
+    /// <summary>The mean cycle and the fitted one over it; null where nothing was fitted.</summary>
+    public FoldedCycle? Cycle { get; init; }
+
+    public override IReadOnlyList<LedgerEntry> Ledger =>
+    [
+        .. Positions.Where(p => p.Cylinder is not null).Select(p =>
+            new LedgerEntry(p.Cylinder!.Value, p.Percent, p.SpreadPercent, "%", Low.Any(low => low.Position == p.Position))),
+    ];
+}
+
+/// <summary>Work put into the gas at one place of the firing order; 100 is the median of those not low.</summary>
+public sealed record PositionWork(int Position, int? Cylinder, double Percent, double SpreadPercent);
+
+/// <summary>A place of the firing order below the limit and clear of the spread.</summary>
+public sealed record LowPosition(int Position, int? Cylinder, double Percent);
+
+/// <summary>One compression: the stroke's seconds and whose it is.</summary>
+public sealed record Hump(double From, double To, int Position, int? Cylinder);
+
+/// <summary>The mean cycle over 0-720 degrees, 0 at the firing TDC of position 1, in the channel's unit.</summary>
+public sealed record FoldedCycle(IReadOnlyList<float> Degrees, IReadOnlyList<float> Measured, IReadOnlyList<float> Spread, IReadOnlyList<float> Fitted);

@@ -1,0 +1,53 @@
+using Maschera.Core.Signals;
+
+namespace Maschera.Core.Readings;
+
+/// <summary>Gives each role its channel: the one named by the person, else the best guess by name and unit.</summary>
+public static class RoleResolver
+{
+    /// <summary>Role to channel for every role that was named or could be guessed, cut to the requested stretch.</summary>
+    /// <exception cref="ReadingException">A named column or role does not exist.</exception>
+    public static Dictionary<string, Channel> Resolve(IReading reading, ReadingRequest request)
+    {
+        var found = new Dictionary<string, Channel>();
+        foreach (var (role, column) in request.Channels)
+        {
+            if (reading.Roles.All(known => known.Name != role))
+                throw new ReadingException($"{reading.Kind} has no role '{role}'; it knows {string.Join(", ", reading.Roles.Select(r => r.Name))}.");
+            found[role] = request.Capture.Find(column) ?? throw NoColumn(request.Capture, column);
+        }
+
+        var named = found.Count > 0;
+        foreach (var role in reading.Roles)
+        {
+            if (found.ContainsKey(role.Name)) continue;
+            var guess = Guess(role, request.Capture.Channels.Where(c => !found.ContainsValue(c)), onlyByName: named);
+            if (guess is not null) found[role.Name] = guess;
+        }
+
+        if (request.From is null && request.To is null) return found;
+        return found.ToDictionary(pair => pair.Key,
+            pair => pair.Value.Between(request.From ?? double.NegativeInfinity, request.To ?? double.PositiveInfinity));
+    }
+
+    /// <summary>The names of the resolved columns by role.</summary>
+    public static Dictionary<string, string> Names(IReadOnlyDictionary<string, Channel> channels) =>
+        channels.ToDictionary(pair => pair.Key, pair => pair.Value.Name);
+
+    private static Channel? Guess(Role role, IEnumerable<Channel> channels, bool onlyByName)
+    {
+        var best = channels.Select(c => (Channel: c, Score: Score(role, c, onlyByName))).OrderByDescending(x => x.Score).FirstOrDefault();
+        return best.Score > 0 ? best.Channel : null;
+    }
+
+    private static int Score(Role role, Channel channel, bool onlyByName)
+    {
+        var byName = role.Words.Any(word => channel.Name.Contains(word, StringComparison.OrdinalIgnoreCase)) ? 2 : 0;
+        var byUnit = role.Units.Contains(channel.Unit, StringComparer.OrdinalIgnoreCase) ? 1 : 0;
+        if (byName == 0 && (onlyByName || role.Words.Count > 0 && role.Units.Count == 0)) return 0;
+        return byName + byUnit;
+    }
+
+    private static ReadingException NoColumn(Capture capture, string column) => new(
+        $"{capture.Name}: there is no column '{column}'; it has {string.Join(", ", capture.Channels.Select(c => $"'{c.Name}'"))}.");
+}

@@ -1,0 +1,63 @@
+namespace Maschera.Core.Signals;
+
+/// <summary>Brings a channel to an even, coarser rate.</summary>
+public static class Resampling
+{
+    /// <summary>
+    /// Means over windows of <paramref name="step"/> seconds (a boxcar low-pass and decimation); where the channel is
+    /// slower than that it is interpolated linearly. Gaps and NaN are bridged in a straight line.
+    /// </summary>
+    /// <returns>An even channel with the same name and unit.</returns>
+    public static Channel ToStep(Channel channel, double step)
+    {
+        var time = channel.Time;
+        var count = Math.Max(1, (int)((time.End - time.Start) / step) + 1);
+        var sums = new double[count];
+        var hits = new int[count];
+        for (var i = 0; i < time.Count; i++)
+        {
+            var value = channel.Samples[i];
+            if (!float.IsFinite(value)) continue;
+            var slot = Math.Min(count - 1, (int)((time[i] - time.Start) / step));
+            sums[slot] += value;
+            hits[slot]++;
+        }
+
+        var samples = new float[count];
+        for (var i = 0; i < count; i++) samples[i] = hits[i] > 0 ? (float)(sums[i] / hits[i]) : float.NaN;
+        BridgeGaps(samples);
+        return channel with { Time = TimeAxis.Uniform(time.Start + step / 2, step, count), Samples = samples };
+    }
+
+    /// <summary>Replaces runs of NaN by a straight line between their neighbours, at the ends by the nearest value.</summary>
+    public static void BridgeGaps(Span<float> samples)
+    {
+        var last = -1;
+        for (var i = 0; i < samples.Length; i++)
+        {
+            if (!float.IsFinite(samples[i])) continue;
+            for (var j = last + 1; j < i; j++)
+                samples[j] = last < 0 ? samples[i] : samples[last] + (samples[i] - samples[last]) * (j - last) / (i - last);
+            last = i;
+        }
+
+        if (last >= 0) samples[(last + 1)..].Fill(samples[last]);
+    }
+
+    /// <summary>A centred running mean over <paramref name="width"/> samples (made odd), shortened at the ends.</summary>
+    public static float[] Smooth(ReadOnlySpan<float> samples, int width)
+    {
+        var half = Math.Max(0, width / 2);
+        var sums = new double[samples.Length + 1];
+        for (var i = 0; i < samples.Length; i++) sums[i + 1] = sums[i] + samples[i];
+        var smooth = new float[samples.Length];
+        for (var i = 0; i < samples.Length; i++)
+        {
+            var from = Math.Max(0, i - half);
+            var to = Math.Min(samples.Length, i + half + 1);
+            smooth[i] = (float)((sums[to] - sums[from]) / (to - from));
+        }
+
+        return smooth;
+    }
+}

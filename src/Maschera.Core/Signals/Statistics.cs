@@ -1,0 +1,55 @@
+namespace Maschera.Core.Signals;
+
+/// <summary>Order statistics and moments that the readings share. NaN samples are left out.</summary>
+public static class Statistics
+{
+    /// <summary>A sorted copy of the values that are numbers.</summary>
+    public static double[] Sorted(IEnumerable<double> values)
+    {
+        var sorted = values.Where(double.IsFinite).ToArray();
+        Array.Sort(sorted);
+        return sorted;
+    }
+
+    /// <summary>The value below which <paramref name="share"/> (0-1) of a sorted list lies, interpolated.</summary>
+    public static double Quantile(ReadOnlySpan<double> sorted, double share)
+    {
+        if (sorted.Length == 0) return double.NaN;
+        var place = share * (sorted.Length - 1);
+        var below = (int)place;
+        if (below >= sorted.Length - 1) return sorted[^1];
+        return sorted[below] + (place - below) * (sorted[below + 1] - sorted[below]);
+    }
+
+    /// <summary>A quantile of samples, taken from at most some 20,000 of them evenly spread.</summary>
+    public static double Quantile(ReadOnlySpan<float> samples, double share)
+    {
+        var stride = Math.Max(1, samples.Length / 20_000);
+        var picked = new List<double>(samples.Length / stride + 1);
+        for (var i = 0; i < samples.Length; i += stride)
+            if (float.IsFinite(samples[i])) picked.Add(samples[i]);
+        picked.Sort();
+        return Quantile(System.Runtime.InteropServices.CollectionsMarshal.AsSpan(picked), share);
+    }
+
+    /// <summary>The middle value; NaN of nothing.</summary>
+    public static double Median(IEnumerable<double> values) => Quantile(Sorted(values), 0.5);
+
+    /// <summary>The mean; NaN of nothing.</summary>
+    public static double Mean(ReadOnlySpan<double> values)
+    {
+        double sum = 0;
+        foreach (var value in values) sum += value;
+        return sum / values.Length;
+    }
+
+    /// <summary>The sample standard deviation (divisor n-1); 0 of fewer than two.</summary>
+    public static double StandardDeviation(ReadOnlySpan<double> values)
+    {
+        if (values.Length < 2) return 0;
+        var mean = Mean(values);
+        double sum = 0;
+        foreach (var value in values) sum += (value - mean) * (value - mean);
+        return Math.Sqrt(sum / (values.Length - 1));
+    }
+}
