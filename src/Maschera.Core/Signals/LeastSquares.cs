@@ -1,5 +1,12 @@
 namespace Maschera.Core.Signals;
 
+/// <summary>An unknown of a non-linear fit.</summary>
+/// <param name="Difference">The step of its forward difference.</param>
+/// <param name="MostMove">The most it may move in one iteration.</param>
+/// <param name="Lower">Its lower bound.</param>
+/// <param name="Upper">Its upper bound.</param>
+public readonly record struct Unknown(double Difference, double MostMove, double Lower = double.NegativeInfinity, double Upper = double.PositiveInfinity);
+
 /// <summary>Linear and damped non-linear least squares for a handful of unknowns.</summary>
 public static class LeastSquares
 {
@@ -36,10 +43,10 @@ public static class LeastSquares
     /// </summary>
     /// <param name="residuals">Residuals for a parameter vector; always of the same length.</param>
     /// <param name="start">Where to begin.</param>
-    /// <param name="steps">The difference step of each parameter.</param>
+    /// <param name="unknowns">Difference step, reach and bounds of each parameter.</param>
     /// <param name="iterations">At most so many Jacobians.</param>
     public static (double[] Parameters, double Cost) NonLinear(
-        Func<double[], double[]> residuals, double[] start, double[] steps, int iterations, CancellationToken cancel = default)
+        Func<double[], double[]> residuals, double[] start, IReadOnlyList<Unknown> unknowns, int iterations, CancellationToken cancel = default)
     {
         var at = (double[])start.Clone();
         var r = residuals(at);
@@ -48,12 +55,12 @@ public static class LeastSquares
         for (var iteration = 0; iteration < iterations; iteration++)
         {
             cancel.ThrowIfCancellationRequested();
-            var jacobian = Jacobian(residuals, at, r, steps);
+            var jacobian = Jacobian(residuals, at, r, unknowns);
             var (normal, gradient) = Normal(jacobian, r);
             var before = cost;
             for (var attempt = 0; attempt < 8; attempt++)
             {
-                var trial = Step(at, normal, gradient, damping);
+                var trial = Step(at, normal, gradient, damping, unknowns);
                 var trialResiduals = residuals(trial);
                 var trialCost = Cost(trialResiduals);
                 if (trialCost < cost)
@@ -79,15 +86,15 @@ public static class LeastSquares
         return double.IsFinite(sum) ? sum / 2 : double.MaxValue;
     }
 
-    private static double[][] Jacobian(Func<double[], double[]> residuals, double[] at, double[] r, double[] steps)
+    private static double[][] Jacobian(Func<double[], double[]> residuals, double[] at, double[] r, IReadOnlyList<Unknown> unknowns)
     {
         var columns = new double[at.Length][];
         for (var p = 0; p < at.Length; p++)
         {
             var moved = (double[])at.Clone();
-            moved[p] += steps[p];
+            moved[p] += unknowns[p].Difference;
             var column = residuals(moved);
-            for (var i = 0; i < column.Length; i++) column[i] = (column[i] - r[i]) / steps[p];
+            for (var i = 0; i < column.Length; i++) column[i] = (column[i] - r[i]) / unknowns[p].Difference;
             columns[p] = column;
         }
 
@@ -115,7 +122,7 @@ public static class LeastSquares
         return sum;
     }
 
-    private static double[] Step(double[] at, double[,] normal, double[] gradient, double damping)
+    private static double[] Step(double[] at, double[,] normal, double[] gradient, double damping, IReadOnlyList<Unknown> unknowns)
     {
         var n = at.Length;
         var damped = (double[,])normal.Clone();
@@ -127,7 +134,12 @@ public static class LeastSquares
         }
 
         var step = SolveSymmetric(damped, right);
-        for (var i = 0; i < n; i++) step[i] += at[i];
+        for (var i = 0; i < n; i++)
+        {
+            var move = Math.Clamp(step[i], -unknowns[i].MostMove, unknowns[i].MostMove);
+            step[i] = Math.Clamp(at[i] + move, unknowns[i].Lower, unknowns[i].Upper);
+        }
+
         return step;
     }
 

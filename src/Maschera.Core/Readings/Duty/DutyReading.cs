@@ -30,8 +30,8 @@ public sealed class DutyReading : IReading
     private const double MovingDuty = 2, MovingFrequency = 0.02;
 
     private const string Method =
-        "Edges where the signal crosses half way between its two rails, interpolated between samples; duty is the share of time above, over whole periods.\n"
-        + "Periods over 2.5 times the usual are dropouts and count for neither duty nor frequency.";
+        "Edges where the signal crosses half way between its two rails, between samples by interpolation and, where the train is steady, by the one rhythm that fits all edges.\n"
+        + "Duty is the share of time above, over whole periods; periods over 2.5 times the usual are dropouts and count for neither duty nor frequency.";
 
     public string Kind => "duty";
     public string Title => "Duty cycle";
@@ -47,10 +47,11 @@ public sealed class DutyReading : IReading
         if (signal.Samples.Length < 8) return Unusable(channels, "too-short", "Fewer than eight samples: capture a second or more.");
         var rails = PulseTrain.FindRails(signal.Samples);
         if (!IsTwoLevel(signal.Samples, rails)) return Unusable(channels, "no-pulses", "The signal does not switch between two levels. Check that the circuit is powered and the probe is on the control wire.");
-        var periods = Periods(PulseTrain.FindEdges(signal, rails), out var stand);
+        var edges = PulseTrain.FindEdges(signal, rails);
+        var periods = Periods(edges, out var stand);
         if (periods.Count < LeastPeriods) return Unusable(channels, "few-pulses", $"Only {periods.Count} whole periods: capture at least three, better a second or more.");
         cancel.ThrowIfCancellationRequested();
-        return Build(channels, signal, rails, periods, stand);
+        return Build(channels, signal, rails, periods, stand, SteadyTrain.Fit(signal, rails, edges));
     }
 
     /// <summary>One whole period: from, high for, long for; seconds.</summary>
@@ -92,7 +93,7 @@ public sealed class DutyReading : IReading
         return scatter / counted < 0.17 * rails.Swing && rails.Swing > 1e-3;
     }
 
-    private static DutyResult Build(Dictionary<string, Channel> channels, Channel signal, Rails rails, List<Period> all, (double First, double Last) stand)
+    private static DutyResult Build(Dictionary<string, Channel> channels, Channel signal, Rails rails, List<Period> all, (double First, double Last) stand, SteadyTrain? train)
     {
         var usual = Statistics.Median(all.Select(p => p.Length));
         var kept = all.Where(p => p.Length <= DropoutPeriods * usual).ToList();
@@ -102,9 +103,10 @@ public sealed class DutyReading : IReading
         var frequency = kept.Count / time;
         var spread = Statistics.StandardDeviation([.. kept.Select(p => p.Duty)]);
         var varies = Moves(kept.Select(p => p.Duty), MovingDuty) || Moves(kept.Select(p => p.Length), MovingFrequency * usual);
+        if (train is { } line && !varies && dropouts.Count == 0) (duty, frequency) = (line.DutyPercent, 1 / line.Period);
         var perPeriod = usual / signal.Time.Step;
         List<Note> notes = [];
-        if (perPeriod < 20) notes.Add(new("coarse", $"Only {perPeriod:0.#} samples a period: each duty is known to about {100 / perPeriod:0} points, the mean better. Sample faster."));
+        if (perPeriod < 20) notes.Add(new("coarse", $"Only {perPeriod:0.#} samples a period: a single duty is known to about {100 / perPeriod:0} points only, their mean better. Sample faster."));
         if (dropouts.Count > 0) notes.Add(new("dropouts", $"The pulses stop {dropouts.Count} times; those stretches are left out of duty and frequency."));
         return new DutyResult
         {

@@ -11,6 +11,9 @@ internal static class Cycles
     /// <summary>Loads this far apart from the usual cycle's mean, as a share, don't belong to steady cranking.</summary>
     private const double SteadyShare = 0.2;
 
+    /// <summary>A cycle this many times as far from the middle one as usual is left out.</summary>
+    private const double OddShape = 3;
+
     /// <summary>
     /// Periods in seconds after which the load looks like itself, best first. An even engine also repeats after every
     /// firing; which of the periods is a cycle is for the model to tell.
@@ -52,9 +55,28 @@ internal static class Cycles
         var usualMean = Statistics.Median(means);
         var usualLength = Statistics.Median(all.Select(c => (double)(c.To - c.From)));
         var reach = 0.5 * (Statistics.Quantile(load[bounds[0]..bounds[^1]], 0.95) - Statistics.Quantile(load[bounds[0]..bounds[^1]], 0.05));
-        return [.. all.Where((c, i) =>
+        List<(int From, int To)> steady = [.. all.Where((c, i) =>
             Math.Abs(means[i] - usualMean) < Math.Max(SteadyShare * Math.Abs(usualMean), 0.5 * reach)
             && Math.Abs((c.To - c.From) / usualLength - 1) < SteadyShare / 2)];
+        return LikeTheOthers(load, steady);
+    }
+
+    /// <summary>Without cycles whose shape differs from the middle one far more than the cycles usually do.</summary>
+    private static List<(int From, int To)> LikeTheOthers(ReadOnlySpan<float> load, List<(int From, int To)> cycles)
+    {
+        if (cycles.Count < 4) return cycles;
+        const int points = 120;
+        var shapes = new double[cycles.Count][];
+        for (var c = 0; c < cycles.Count; c++)
+        {
+            shapes[c] = new double[points];
+            for (var p = 0; p < points; p++) shapes[c][p] = load[cycles[c].From + (int)((long)p * (cycles[c].To - cycles[c].From) / points)];
+        }
+
+        var middle = Enumerable.Range(0, points).Select(p => Statistics.Median(shapes.Select(s => s[p]))).ToArray();
+        var off = shapes.Select(s => Math.Sqrt(s.Zip(middle, (a, b) => (a - b) * (a - b)).Average())).ToArray();
+        var usual = Statistics.Median(off);
+        return [.. cycles.Where((_, i) => off[i] <= OddShape * usual)];
     }
 
     private static double Mean(ReadOnlySpan<float> values)

@@ -99,7 +99,9 @@ public sealed class RelativeCompressionReading : IReading
         }
 
         return rough.OrderBy(r => r.Cost).Take(even ? 4 : 8)
-            .Select(r => new Found(r.Model, r.Model.Fit(r.Start, cancel), r.Cycles))
+            .SelectMany(r => new[] { r.Start, r.Model.WithoutLeaks(r.Start) }.Select(start => (r.Model, r.Cycles, Near: r.Model.Approach(start, cancel))))
+            .OrderBy(r => r.Near.Cost).Take(2)
+            .Select(r => new Found(r.Model, r.Model.Fit(r.Near.Parameters, cancel), r.Cycles))
             .OrderBy(f => f.Fit.Cost).Cast<Found?>().FirstOrDefault();
     }
 
@@ -107,7 +109,7 @@ public sealed class RelativeCompressionReading : IReading
     private static (int First, int End) SettledStretch(CrankingSignal signal)
     {
         var length = signal.End - signal.First;
-        var spinUp = Math.Min((int)(0.7 / CrankingSignal.Step), length / 4);
+        var spinUp = Math.Min((int)(1.0 / CrankingSignal.Step), length / 4);
         var runDown = Math.Min((int)(0.15 / CrankingSignal.Step), length / 10);
         return (signal.First + spinUp, signal.End - runDown);
     }

@@ -50,8 +50,9 @@ internal sealed class StarterModel
     private readonly Prior _ratio;
     private readonly Prior _closing;
     private readonly Prior _opening;
+    private (double Swing, double[] Mean, double[] Speed)? _lastFold;
     private static readonly Prior s_lag = new(Math.Log(0.06), 0.5);
-    private static readonly Prior s_leak = new(Math.Log(0.0015), 1.5);
+    private static readonly Prior s_leak = new(Math.Log(0.0004), 1.5);
 
     public StarterModel(CrankingSignal signal, List<(int From, int To)> cycles, Engine engine)
     {
@@ -79,7 +80,7 @@ internal sealed class StarterModel
     {
         var n = _angles.Length;
         var (mean, speed) = Fold(_swing.Mean / _reach);
-        var usual = Shape(_ratio.Mean, _closing.Mean, _opening.Mean, 0.0015);
+        var usual = Shape(_ratio.Mean, _closing.Mean, _opening.Mean, 0.0004);
         var span = even ? 720.0 / n : 720;
         var count = even ? 24 : 96;
         var starts = new List<(double Cost, double[] Parameters)>();
@@ -90,15 +91,28 @@ internal sealed class StarterModel
         return Distinct(starts, span);
     }
 
-    /// <summary>Fits from one start.</summary>
+    /// <summary>The same start with every cylinder sound: where neighbours are weak the rough amplitudes mislead.</summary>
+    public double[] WithoutLeaks(double[] start)
+    {
+        var sound = (double[])start.Clone();
+        Array.Fill(sound, s_leak.Mean, Leak, _angles.Length);
+        return sound;
+    }
+
+    /// <summary>
+    /// A forgiving fit, in which the signal weighs little against what is usual: it keeps far starts from running
+    /// into a corner, and tells which of them are worth a sharp fit.
+    /// </summary>
+    public (double Cost, double[] Parameters) Approach(double[] start, CancellationToken cancel)
+    {
+        var (near, cost) = LeastSquares.NonLinear(q => Residuals(q, 8 * ResidualShare), start, Unknowns(), 10, cancel);
+        return (cost, near);
+    }
+
+    /// <summary>The sharp fit.</summary>
     public StarterFit Fit(double[] start, CancellationToken cancel)
     {
-        var steps = new double[start.Length];
-        Array.Fill(steps, 0.02);
-        steps[Phase] = 0.3;
-        steps[Ratio] = 0.1;
-        steps[Closing] = steps[Opening] = 1;
-        var (q, cost) = LeastSquares.NonLinear(Residuals, start, steps, 30, cancel);
+        var (q, cost) = LeastSquares.NonLinear(q => Residuals(q, ResidualShare), start, Unknowns(), 30, cancel);
         var (r, mean, work, _, _) = Evaluate(q);
         var fitted = mean.Select((value, i) => value - r[i]).ToArray();
         var misfit = Math.Sqrt(r.Sum(x => x * x) / Bins) / _reach;
@@ -168,6 +182,19 @@ internal sealed class StarterModel
     public List<(double[] Load, double[] Speed)> FoldEach(double speedSwing) =>
         [.. _cycles.Select(cycle => FoldOne(cycle.From, cycle.To, speedSwing))];
 
+    private Unknown[] Unknowns()
+    {
+        var unknowns = new Unknown[Leak + _angles.Length];
+        Array.Fill(unknowns, new Unknown(0.02, 1, -12, 1));
+        unknowns[Swing] = new(0.01, 0.1, 0, 1.5);
+        unknowns[Phase] = new(0.3, 8);
+        unknowns[Ratio] = new(0.1, 2, 5, 26);
+        unknowns[Closing] = new(1, 8, 0, 94);
+        unknowns[Opening] = new(1, 8, 0, 94);
+        unknowns[Lag] = new(0.02, 0.3, -6, 0);
+        return unknowns;
+    }
+
     private (double Cost, double[] Parameters) Start(double phase, double lag, double[] mean, double[] speed, Func<double, double> usual)
     {
         var n = _angles.Length;
@@ -199,7 +226,7 @@ internal sealed class StarterModel
             var share = middle > 0 ? solved[i] / middle : 1;
             cost += 1e3 * (Square(Math.Min(share, 0)) + Square(Math.Max(share - 1.2, 0)));
             // A cylinder at half its neighbours' amplitude leaks about ten times as much as a good one.
-            parameters[Leak + i] = s_leak.Mean + 4.5 * (1 - Math.Clamp(share, 0.3, 1.0));
+            parameters[Leak + i] = s_leak.Mean + 5 * (1 - Math.Clamp(share, 0.3, 1.0));
         }
 
         return (cost, parameters);
@@ -222,15 +249,14 @@ internal sealed class StarterModel
         return kept;
     }
 
-    private double[] Residuals(double[] q)
+    private double[] Residuals(double[] q, double share)
     {
         var (r, _, _, scale, _) = Evaluate(q);
         var n = _angles.Length;
         var all = new double[Bins + 6 + n];
-        for (var b = 0; b < Bins; b++) all[b] = r[b] / (ResidualShare * _reach);
-        var ratio = Math.Clamp(q[Ratio], 5, 26);
+        for (var b = 0; b < Bins; b++) all[b] = r[b] / (share * _reach);
         all[Bins] = (q[Swing] - _swing.Mean) / _swing.Deviation;
-        all[Bins + 1] = Math.Log(ratio / _ratio.Mean) / _ratio.Deviation + 5 * (q[Ratio] - ratio);
+        all[Bins + 1] = Math.Log(q[Ratio] / _ratio.Mean) / _ratio.Deviation;
         all[Bins + 2] = (q[Closing] - _closing.Mean) / _closing.Deviation;
         all[Bins + 3] = (q[Opening] - _opening.Mean) / _opening.Deviation;
         all[Bins + 4] = (q[Lag] - s_lag.Mean) / s_lag.Deviation;
@@ -241,7 +267,7 @@ internal sealed class StarterModel
 
     private (double[] Residual, double[] Mean, double[] Work, double Scale, double[] Speed) Evaluate(double[] q)
     {
-        var (mean, speed) = Fold(Math.Max(0, q[Swing]) / _reach);
+        var (mean, speed) = FoldCached(q[Swing] / _reach);
         var (torque, work) = Torque(q, speed);
         var load = Follow(torque, speed, Math.Exp(q[Lag]));
         var use = Array.ConvertAll(mean, value => value > _overrun);
@@ -257,15 +283,13 @@ internal sealed class StarterModel
         var n = _angles.Length;
         var torque = new double[Bins];
         var work = new double[n];
-        var crank = new SliderCrank(Math.Clamp(q[Ratio], 5, 26), SliderCrank.UsualRodRatio);
+        var crank = new SliderCrank(q[Ratio], SliderCrank.UsualRodRatio);
         var meanSpeed = Statistics.Mean(speed);
-        var closing = Math.Clamp(q[Closing], 0, 95);
-        var opening = Math.Clamp(q[Opening], 0, 95);
         var volumes = Volumes.Of(crank);
         for (var i = 0; i < n; i++)
         {
             var tdc = q[Phase] + _angles[i];
-            var pressed = Compress(volumes, closing, opening, Math.Exp(Math.Min(q[Leak + i], 1)), degree =>
+            var pressed = Compress(volumes, q[Closing], q[Opening], Math.Exp(q[Leak + i]), degree =>
                 meanSpeed / speed[Bin(tdc + degree)]);
             work[i] = pressed.Work;
             for (var b = 0; b < Bins; b++)
@@ -292,18 +316,19 @@ internal sealed class StarterModel
     private static Pressed Compress(Volumes volumes, double closing, double opening, double leak, Func<int, double> slowness)
     {
         var torque = new double[361];
-        double work = 0, pressure = 1;
+        var work = 0.0;
         var first = (int)Math.Ceiling(-180 + closing + 1e-9);
         var last = (int)Math.Floor(180 - opening);
         // Valve events fall between whole degrees: the first step is the part of a degree that is left.
-        pressure = Math.Pow(volumes.At(-180 + closing) / volumes[first], Exponent);
+        var logPressure = Exponent * (Math.Log(volumes.At(-180 + closing)) - volumes.Log(first));
         for (var degree = first; degree <= last; degree++)
         {
-            if (degree > first) pressure *= Math.Pow(volumes[degree - 1] / volumes[degree], Exponent);
-            var warmth = Math.Pow(pressure, (Exponent - 1) / Exponent);
-            var lost = leak * (pressure - 1) / (pressure * volumes[degree] / warmth) * slowness(degree);
-            pressure *= Math.Exp(-Exponent * Math.Clamp(lost, -0.3, 0.3));
-            torque[degree + 180] = -(pressure - 1) * volumes.Slope(degree);
+            if (degree > first) logPressure += Exponent * (volumes.Log(degree - 1) - volumes.Log(degree));
+            // Mass goes with pressure over temperature, temperature with the polytropic power of the pressure.
+            var density = Math.Exp(logPressure / Exponent);
+            var lost = leak * (Math.Exp(logPressure) - 1) / (density * volumes[degree]) * slowness(degree);
+            logPressure -= Exponent * Math.Clamp(lost, -0.3, 0.3);
+            torque[degree + 180] = (1 - Math.Exp(logPressure)) * volumes.Slope(degree);
             if (degree < 0) work += torque[degree + 180];
         }
 
@@ -326,6 +351,15 @@ internal sealed class StarterModel
         var load = new double[Bins];
         for (var b = 0; b < Bins; b++) load[b] = state = keep[b] * state + (1 - keep[b]) * torque[b];
         return load;
+    }
+
+    /// <summary>The fold of the last swing asked for: most steps of a fit leave the swing alone.</summary>
+    private (double[] Mean, double[] Speed) FoldCached(double speedSwing)
+    {
+        if (_lastFold is { } last && last.Swing == speedSwing) return (last.Mean, last.Speed);
+        var (mean, speed) = Fold(speedSwing);
+        _lastFold = (speedSwing, mean, speed);
+        return (mean, speed);
     }
 
     private (double[] Mean, double[] Speed) Fold(double speedSwing)
@@ -413,9 +447,12 @@ internal sealed class StarterModel
     {
         private static Volumes? s_last;
         private readonly double[] _volume = [.. Enumerable.Range(-180, 361).Select(d => crank.Volume(double.DegreesToRadians(d)) / crank.Volume(Math.PI))];
+        private readonly double[] _log = [.. Enumerable.Range(-180, 361).Select(d => Math.Log(crank.Volume(double.DegreesToRadians(d)) / crank.Volume(Math.PI)))];
         private readonly double[] _slope = [.. Enumerable.Range(-180, 361).Select(d => crank.VolumeSlope(double.DegreesToRadians(d)))];
 
         public double this[int degree] => _volume[degree + 180];
+
+        public double Log(int degree) => _log[degree + 180];
 
         public static Volumes Of(SliderCrank crank)
         {

@@ -1,0 +1,42 @@
+using System.CommandLine;
+using System.Text.Json;
+using Maschera.Formats;
+
+namespace Maschera.Cli;
+
+/// <summary>`inspect CAPTURE`: what is understood of a file, every row read, as JSON.</summary>
+internal static class InspectCommand
+{
+    private static readonly Argument<string> s_capture = new("CAPTURE") { Description = "A CSV or WAV file." };
+
+    public static Command Create()
+    {
+        var command = new Command("inspect", "Reads a whole file and tells what was understood of it.") { s_capture };
+        command.SetAction(Run);
+        return command;
+    }
+
+    private static int Run(ParseResult words)
+    {
+        try
+        {
+            var path = words.GetValue(s_capture)!;
+            var overview = CaptureFile.Inspect(path, Path.GetFileName(path));
+            var capture = CaptureFile.Load(path);
+            var told = new
+            {
+                file = capture.Name,
+                overview.Kind,
+                channels = capture.Channels.Select(c => new { c.Name, c.Unit, samples = c.Samples.Length, start = c.Time.Start, end = c.Time.End, even = c.Time.IsUniform, rate = 1 / c.Time.Step }),
+                capture.Notes,
+            };
+            Console.Out.WriteLine(JsonSerializer.Serialize(told, EngineFile.Json));
+            return 0;
+        }
+        catch (CaptureFormatException error)
+        {
+            Console.Error.WriteLine(error.Message.ReplaceLineEndings(" "));
+            return ReadCommand.WrongWords;
+        }
+    }
+}

@@ -1,0 +1,97 @@
+using System.CommandLine;
+using System.Globalization;
+using System.Text.Encodings.Web;
+using System.Text.Json;
+using Maschera.Core.Engines;
+using Maschera.Core.Readings;
+using Maschera.Core.Signals;
+using Maschera.Formats;
+
+namespace Maschera.Cli;
+
+/// <summary>`read KIND CAPTURE …`: one JSON object on standard output, nothing else there.</summary>
+internal static class ReadCommand
+{
+    /// <summary>Exit code of wrong words or a file that can't be read.</summary>
+    public const int WrongWords = 2;
+
+    private static readonly JsonSerializerOptions s_json = new(EngineFile.Json) { Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping };
+
+    private static readonly Argument<string> s_kind = new("KIND") { Description = "Which reading: " + string.Join(", ", ReadingRegistry.All.Select(r => r.Kind)) };
+    private static readonly Argument<string> s_capture = new("CAPTURE") { Description = "A CSV or WAV file." };
+    private static readonly Option<string?> s_engine = new("--engine") { Description = "The engine file, JSON." };
+    private static readonly Option<string[]> s_channel = new("--channel") { Description = "ROLE=COLUMN; may be repeated." };
+    private static readonly Option<string[]> s_probe = new("--probe") { Description = "COLUMN=SCALE, what the column is multiplied by; may be repeated." };
+    private static readonly Option<double?> s_from = new("--from") { Description = "Start of the stretch to use, s." };
+    private static readonly Option<double?> s_to = new("--to") { Description = "End of the stretch to use, s." };
+    private static readonly Dictionary<string, Option<string?>> s_own = ReadingRegistry.All
+        .SelectMany(r => r.Options).Distinct().ToDictionary(name => name, name => new Option<string?>("--" + name));
+
+    public static Command Create()
+    {
+        var command = new Command("read", "Makes a reading and prints it as JSON.") { s_kind, s_capture, s_engine, s_channel, s_probe, s_from, s_to };
+        foreach (var option in s_own.Values) command.Add(option);
+        command.SetAction(Run);
+        return command;
+    }
+
+    private static int Run(ParseResult words)
+    {
+        try
+        {
+            var result = Read(words);
+            Console.Out.WriteLine(JsonSerializer.Serialize(result, result.GetType(), s_json));
+            return 0;
+        }
+        catch (Exception error) when (error is ReadingException or CaptureFormatException)
+        {
+            Console.Error.WriteLine(error.Message.ReplaceLineEndings(" "));
+            return WrongWords;
+        }
+    }
+
+    private static ReadingResult Read(ParseResult words)
+    {
+        var kind = words.GetValue(s_kind)!;
+        var reading = ReadingRegistry.Find(kind)
+            ?? throw new ReadingException($"There is no reading '{kind}'; there are {string.Join(", ", ReadingRegistry.All.Select(r => r.Kind))}.");
+        var engine = words.GetValue(s_engine) is { } path ? EngineFile.Load(path) : null;
+        if (engine is null && reading.NeedsEngine) throw new ReadingException($"{kind} needs an engine: add --engine ENGINE.json.");
+        var roles = Pairs(words.GetValue(s_channel), "--channel", "ROLE=COLUMN");
+        var capture = Probed(CaptureFile.Load(words.GetValue(s_capture)!), Pairs(words.GetValue(s_probe), "--probe", "COLUMN=SCALE"));
+        return reading.Read(new ReadingRequest(capture)
+        {
+            Engine = engine,
+            Channels = roles,
+            Options = s_own.Where(o => words.GetValue(o.Value) is not null).ToDictionary(o => o.Key, o => words.GetValue(o.Value)!),
+            From = words.GetValue(s_from),
+            To = words.GetValue(s_to),
+        });
+    }
+
+    private static Dictionary<string, string> Pairs(string[]? words, string option, string form)
+    {
+        var pairs = new Dictionary<string, string>();
+        foreach (var word in words ?? [])
+        {
+            var cut = word.IndexOf('=');
+            if (cut <= 0 || cut == word.Length - 1) throw new ReadingException($"{option} takes {form}, not '{word}'.");
+            pairs[word[..cut]] = word[(cut + 1)..];
+        }
+
+        return pairs;
+    }
+
+    private static Capture Probed(Capture capture, Dictionary<string, string> probes)
+    {
+        var channels = capture.Channels.ToList();
+        foreach (var (column, text) in probes)
+        {
+            var channel = capture.Find(column) ?? throw new ReadingException($"{capture.Name}: --probe: there is no column '{column}'.");
+            if (!double.TryParse(text, CultureInfo.InvariantCulture, out var scale) || scale == 0) throw new ReadingException($"--probe {column}: '{text}' is not a scale.");
+            channels[channels.IndexOf(channel)] = channel.Scaled(scale);
+        }
+
+        return capture with { Channels = channels };
+    }
+}

@@ -1,0 +1,75 @@
+using Maschera.Core.Readings;
+using Maschera.Core.Signals;
+
+namespace Maschera.Formats;
+
+/// <summary>What was understood of a file before it is read whole.</summary>
+/// <param name="Kind">"CSV" or "WAV".</param>
+/// <param name="Channels">Its channels.</param>
+/// <param name="Csv">The layout of a CSV file; null for WAV.</param>
+/// <param name="Rate">Samples a second where the file tells it at once; else null.</param>
+public sealed record FileOverview(string Kind, IReadOnlyList<ChannelInfo> Channels, CsvLayout? Csv, double? Rate);
+
+/// <summary>Any capture file, told by its content.</summary>
+public static class CaptureFile
+{
+    /// <summary>Understands a file from its first bytes.</summary>
+    /// <exception cref="CaptureFormatException">It can't be understood.</exception>
+    public static FileOverview Inspect(string path, string name)
+    {
+        using var stream = Open(path, name);
+        if (IsWav(stream))
+        {
+            var (channels, rate) = WavFile.Inspect(stream, name);
+            return new FileOverview("WAV", channels, null, rate);
+        }
+
+        var layout = CsvFile.Inspect(stream, name);
+        return new FileOverview("CSV", layout.Channels, layout, layout.Interval is { } step ? 1 / step : null);
+    }
+
+    /// <summary>Streams a file into a sink.</summary>
+    /// <exception cref="CaptureFormatException">It can't be read.</exception>
+    public static IReadOnlyList<Note> Read(string path, string name, ICaptureSink sink, IProgress<long>? progress = null, CancellationToken cancel = default)
+    {
+        using var stream = Open(path, name);
+        if (IsWav(stream)) return WavFile.Read(stream, name, sink, progress, cancel);
+        var layout = CsvFile.Inspect(stream, name);
+        stream.Position = 0;
+        return CsvFile.Read(stream, layout, sink, progress, cancel);
+    }
+
+    /// <summary>Reads a file into memory, only the wanted channels.</summary>
+    /// <exception cref="CaptureFormatException">It can't be read.</exception>
+    public static Capture Load(string path, Func<ChannelInfo, bool>? wanted = null, CancellationToken cancel = default)
+    {
+        var sink = new MemorySink(wanted);
+        var name = Path.GetFileName(path);
+        var notes = Read(path, name, sink, null, cancel);
+        return sink.ToCapture(name, notes);
+    }
+
+    private static FileStream Open(string path, string name)
+    {
+        try
+        {
+            return new FileStream(path, FileMode.Open, FileAccess.Read, FileShare.Read, 1);
+        }
+        catch (Exception error) when (error is FileNotFoundException or DirectoryNotFoundException)
+        {
+            throw new CaptureFormatException(name, "there is no such file.");
+        }
+        catch (Exception error) when (error is UnauthorizedAccessException or IOException)
+        {
+            throw new CaptureFormatException(name, $"can't be opened: {error.Message}");
+        }
+    }
+
+    private static bool IsWav(FileStream stream)
+    {
+        var head = new byte[12];
+        var length = stream.ReadAtLeast(head, 12, throwOnEndOfStream: false);
+        stream.Position = 0;
+        return WavFile.Begins(head.AsSpan(0, length));
+    }
+}

@@ -1,0 +1,143 @@
+using Maschera.Core.Readings;
+using Maschera.Core.Signals;
+
+namespace Maschera.Formats;
+
+/// <summary>A channel about to be read.</summary>
+/// <param name="Name">Its name without the unit.</param>
+/// <param name="Unit">Its unit; empty where none was given.</param>
+/// <param name="Clock">Which of the file's time columns belongs to it.</param>
+public sealed record ChannelInfo(string Name, string Unit, int Clock);
+
+/// <summary>A run of rows: the first <see cref="Count"/> places of each array are filled.</summary>
+public sealed class SampleBlock(int clocks, int channels, int capacity)
+{
+    /// <summary>Seconds, one array for each time column; NaN where a row has no time there.</summary>
+    public double[][] Times { get; } = [.. Enumerable.Range(0, clocks).Select(_ => new double[capacity])];
+
+    /// <summary>Values, one array a channel; NaN where missing or out of range.</summary>
+    public float[][] Values { get; } = [.. Enumerable.Range(0, channels).Select(_ => new float[capacity])];
+
+    public int Capacity { get; } = capacity;
+
+    /// <summary>Rows filled.</summary>
+    public int Count { get; set; }
+}
+
+/// <summary>Takes a capture block by block, so that a file need not fit in memory.</summary>
+public interface ICaptureSink
+{
+    /// <summary>Called once, before any block. <paramref name="timeQuantum"/>: the last place of the written times, s.</summary>
+    void Begin(IReadOnlyList<ChannelInfo> channels, int clocks, double timeQuantum);
+
+    /// <summary>Takes a block; its arrays are used again for the next one.</summary>
+    void Append(SampleBlock block);
+}
+
+/// <summary>Collects a capture in memory, only the wanted columns.</summary>
+public sealed class MemorySink(Func<ChannelInfo, bool>? wanted = null) : ICaptureSink
+{
+    private IReadOnlyList<ChannelInfo> _channels = [];
+    private TimeCollector[] _clocks = [];
+    private SampleList?[] _values = [];
+
+    public void Begin(IReadOnlyList<ChannelInfo> channels, int clocks, double timeQuantum)
+    {
+        _channels = channels;
+        _clocks = [.. Enumerable.Range(0, clocks).Select(_ => new TimeCollector(timeQuantum))];
+        _values = [.. channels.Select(c => wanted is null || wanted(c) ? new SampleList() : null)];
+    }
+
+    public void Append(SampleBlock block)
+    {
+        for (var clock = 0; clock < _clocks.Length; clock++) _clocks[clock].Append(block.Times[clock].AsSpan(0, block.Count));
+        for (var c = 0; c < _values.Length; c++)
+            _values[c]?.Append(block.Values[c].AsSpan(0, block.Count), block.Times[_channels[c].Clock].AsSpan(0, block.Count));
+    }
+
+    /// <summary>The collected capture; channels not wanted are there by name, without samples.</summary>
+    public Capture ToCapture(string name, IReadOnlyList<Note> notes)
+    {
+        var axes = _clocks.Select(c => c.ToAxis()).ToArray();
+        var none = TimeAxis.Uniform(0, 1, 0);
+        return new Capture(name,
+            [.. _channels.Select((c, i) => new Channel(c.Name, c.Unit, _values[i] is null ? none : axes[c.Clock], _values[i]?.ToArray() ?? []))], notes);
+    }
+
+    /// <summary>Samples whose row has a time.</summary>
+    private sealed class SampleList
+    {
+        private readonly List<float> _samples = [];
+
+        public void Append(ReadOnlySpan<float> values, ReadOnlySpan<double> times)
+        {
+            if (!times.Contains(double.NaN))
+            {
+                _samples.AddRange(values);
+                return;
+            }
+
+            for (var i = 0; i < values.Length; i++)
+                if (!double.IsNaN(times[i])) _samples.Add(values[i]);
+        }
+
+        public float[] ToArray() => [.. _samples];
+    }
+}
+
+/// <summary>
+/// Collects times; as long as they lie on a straight line to within the last written place, only the line is kept.
+/// </summary>
+public sealed class TimeCollector(double quantum)
+{
+    private readonly List<double> _stamps = [];
+    private double _first, _last, _step;
+    private int _count;
+    private bool _even = true;
+
+    /// <summary>Adds times in s; NaN rows are passed over.</summary>
+    public void Append(ReadOnlySpan<double> times)
+    {
+        foreach (var time in times)
+        {
+            if (double.IsNaN(time)) continue;
+            if (_even && !Fits(time)) Spell();
+            if (!_even) _stamps.Add(time);
+            _last = time;
+            _count++;
+        }
+    }
+
+    /// <summary>The axis so far.</summary>
+    public TimeAxis ToAxis()
+    {
+        if (!_even) return TimeAxis.FromStamps([.. _stamps]);
+        var step = _count > 1 ? (_last - _first) / (_count - 1) : 1;
+        return TimeAxis.Uniform(_first, step > 0 ? step : 1, _count);
+    }
+
+    /// <summary>The step is learned over the first samples and refined as the line grows longer.</summary>
+    private bool Fits(double time)
+    {
+        if (_count == 0)
+        {
+            _first = time;
+            return true;
+        }
+
+        if (_count == 1) _step = time - _first;
+        var tolerance = Tolerance(time);
+        // The slope itself is only known to the quantum over the time passed so far.
+        if (Math.Abs(time - (_first + _count * _step)) > tolerance * (_count < 64 ? 2.5 : 1.6)) return false;
+        if (_count < 64 || (_count & (_count - 1)) == 0) _step = (time - _first) / _count;
+        return true;
+    }
+
+    private double Tolerance(double time) => 0.6 * quantum + 1e-12 * Math.Abs(time) + 1e-3 * Math.Max(0, _step);
+
+    private void Spell()
+    {
+        _even = false;
+        for (var i = 0; i < _count; i++) _stamps.Add(i == _count - 1 ? _last : _first + i * _step);
+    }
+}

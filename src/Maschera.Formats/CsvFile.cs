@@ -1,0 +1,325 @@
+using System.Globalization;
+using System.Text;
+using Maschera.Core.Readings;
+
+namespace Maschera.Formats;
+
+/// <summary>CSV as instruments and loggers write it. Rows are streamed in blocks of bytes; nothing is kept but the sink's.</summary>
+public static class CsvFile
+{
+    /// <summary>What the file's first lines tell.</summary>
+    /// <exception cref="CaptureFormatException">It can't be understood.</exception>
+    public static CsvLayout Inspect(Stream stream, string file) => CsvLayoutFinder.Find(stream, file);
+
+    /// <summary>Reads all rows into <paramref name="sink"/>.</summary>
+    /// <param name="stream">At the start of the file.</param>
+    /// <param name="progress">Is told the bytes read so far.</param>
+    /// <returns>What there was to doubt, the layout's notes first.</returns>
+    /// <exception cref="CaptureFormatException">A row can't be read.</exception>
+    public static IReadOnlyList<Note> Read(Stream stream, CsvLayout layout, ICaptureSink sink, IProgress<long>? progress = null, CancellationToken cancel = default)
+    {
+        stream.ReadExactly(new byte[layout.MarkLength]);
+        using var text = layout.Encoding.StartsWith("utf-16", StringComparison.Ordinal)
+            ? Encoding.CreateTranscodingStream(stream, Encoding.GetEncoding(layout.Encoding), Encoding.UTF8, leaveOpen: true)
+            : null;
+        var rows = new CsvRows(layout, sink);
+        var buffer = new byte[1 << 20];
+        var filled = 0;
+        while (true)
+        {
+            cancel.ThrowIfCancellationRequested();
+            var read = (text ?? stream).Read(buffer, filled, buffer.Length - filled);
+            if (read == 0) break;
+            filled += read;
+            var used = rows.TakeLines(buffer.AsSpan(0, filled));
+            if (used == 0 && filled == buffer.Length) throw new CaptureFormatException(layout.File, rows.Line + 1, "is longer than a megabyte; this is not a CSV file.");
+            buffer.AsSpan(used, filled - used).CopyTo(buffer);
+            filled -= used;
+            if (stream.CanSeek) progress?.Report(stream.Position);
+        }
+
+        if (filled > 0) rows.TakeLastLine(buffer.AsSpan(0, filled));
+        return [.. layout.Notes, .. rows.Finish()];
+    }
+}
+
+/// <summary>Turns lines of bytes into blocks of samples.</summary>
+internal sealed class CsvRows
+{
+    private const int BlockRows = 16_384;
+
+    /// <summary>A clock that falls back by more than this has passed midnight, s.</summary>
+    private const double HalfDay = 43_200;
+
+    private readonly CsvLayout _layout;
+    private readonly ICaptureSink _sink;
+    private readonly byte _delimiter;
+    private readonly byte _point;
+    private readonly ColumnUse[] _uses;
+    private readonly int[] _targets;
+    private readonly double[] _timeScale;
+    private readonly double[] _lastTime;
+    private readonly double[] _clockStart;
+    private readonly double[] _days;
+    private readonly int[] _missing;
+    private readonly SampleBlock _block;
+    private readonly byte[] _firstHeaderCell;
+    private readonly List<Note> _notes = [];
+    private bool _begun;
+    private long _rows;
+    private long _shortRows;
+    private long _firstShortRow;
+
+    public CsvRows(CsvLayout layout, ICaptureSink sink)
+    {
+        _layout = layout;
+        _sink = sink;
+        _delimiter = (byte)layout.Delimiter;
+        _point = (byte)layout.DecimalPoint;
+        _uses = [.. layout.Columns.Select(c => c.Use)];
+        var channel = 0;
+        _targets = [.. layout.Columns.Select(c => c.Use == ColumnUse.Channel ? channel++ : c.Clock)];
+        _timeScale = [.. layout.Columns.Select(c => c.Use == ColumnUse.Time ? Units.Seconds(c.Unit) ?? 1 : 1)];
+        _lastTime = [.. Enumerable.Repeat(double.NegativeInfinity, layout.Clocks)];
+        _clockStart = [.. Enumerable.Repeat(double.NaN, layout.Clocks)];
+        _days = new double[layout.Clocks];
+        _missing = new int[layout.Columns.Count];
+        _block = new SampleBlock(layout.Clocks, channel, BlockRows);
+        _firstHeaderCell = Encoding.UTF8.GetBytes(layout.Columns[0].Name);
+    }
+
+    /// <summary>The number of the line taken last, from 1.</summary>
+    public long Line { get; private set; }
+
+    /// <summary>Takes all whole lines; returns how many bytes they are.</summary>
+    public int TakeLines(ReadOnlySpan<byte> bytes)
+    {
+        var at = 0;
+        while (true)
+        {
+            var length = bytes[at..].IndexOf((byte)'\n');
+            if (length < 0) return at;
+            Take(bytes.Slice(at, length), isLast: false);
+            at += length + 1;
+        }
+    }
+
+    /// <summary>Takes what follows the last line feed.</summary>
+    public void TakeLastLine(ReadOnlySpan<byte> bytes) => Take(bytes, isLast: true);
+
+    /// <summary>Hands over the last block; returns what was odd about the rows.</summary>
+    public IReadOnlyList<Note> Finish()
+    {
+        Flush();
+        if (_rows == 0) throw new CaptureFormatException(_layout.File, Line, "has a header but no rows below it.");
+        if (_shortRows > 0) _notes.Add(new("short-rows", $"{_shortRows} rows have fewer cells than columns, the first in line {_firstShortRow}; the rest of each is taken as missing."));
+        for (var i = 0; i < _missing.Length; i++)
+            if (_missing[i] > 0) _notes.Add(new("missing-values", $"'{_layout.Columns[i].Name}' has {_missing[i]} cells out of range, empty or not a number; they are left out."));
+        return _notes;
+    }
+
+    private void Take(ReadOnlySpan<byte> line, bool isLast)
+    {
+        Line++;
+        if (line.Length > 0 && line[^1] == '\r') line = line[..^1];
+        if (Line < _layout.FirstDataLine || line.Trim((byte)' ').IsEmpty || line[0] == '#' || line.StartsWith("//"u8)) return;
+        if (line[0] == ';' && _delimiter != ';') return;
+        var control = line.IndexOfAnyInRange((byte)0, (byte)8);
+        if (control >= 0) throw Refuse($"a control byte (0x{line[control]:X2}) stands among the text.");
+        var row = _block.Count;
+        var column = 0;
+        var cellsLeft = line;
+        var ended = false;
+        while (!ended)
+        {
+            var cell = NextCell(ref cellsLeft, out ended);
+            if (column < _uses.Length) TakeCell(column, cell, row, isLast);
+            else if (!(ended && cell.IsEmpty)) throw Refuse($"has {column + 1 + CountCells(cellsLeft, ended)} cells, but there are {_uses.Length} columns.");
+            column++;
+        }
+
+        if (column < _uses.Length && !TakeShortRow(column, row, isLast)) return;
+        if (_layout.Interval is { } interval) _block.Times[0][row] = _rows * interval;
+        _rows++;
+        if (++_block.Count == BlockRows) Flush();
+    }
+
+    private int CountCells(ReadOnlySpan<byte> rest, bool ended) => ended ? 0 : rest.Count(_delimiter) + 1;
+
+    /// <summary>Fills up a row with too few cells; false where it is the last one, cut short.</summary>
+    private bool TakeShortRow(int column, int row, bool isLast)
+    {
+        if (isLast)
+        {
+            _notes.Add(new("cut-short", $"The last line ({Line}) is cut short and is left out."));
+            for (var clock = 0; clock < _lastTime.Length; clock++) _block.Times[clock][row] = 0;
+            return false;
+        }
+
+        if (_shortRows++ == 0) _firstShortRow = Line;
+        for (var i = column; i < _uses.Length; i++) TakeCell(i, default, row, isLast);
+        return true;
+    }
+
+    private ReadOnlySpan<byte> NextCell(ref ReadOnlySpan<byte> rest, out bool ended)
+    {
+        if (rest.Length > 0 && rest[0] == '"' || rest.Length > 1 && rest[0] == ' ' && rest.TrimStart((byte)' ') is [(byte)'"', ..]) return QuotedCell(ref rest, out ended);
+        var length = rest.IndexOf(_delimiter);
+        ended = length < 0;
+        var cell = ended ? rest : rest[..length];
+        rest = ended ? default : rest[(length + 1)..];
+        return cell.Length > 0 && (cell[0] == ' ' || cell[^1] == ' ') ? cell.Trim((byte)' ') : cell;
+    }
+
+    private ReadOnlySpan<byte> QuotedCell(ref ReadOnlySpan<byte> rest, out bool ended)
+    {
+        rest = rest.TrimStart((byte)' ')[1..];
+        var close = rest.IndexOf((byte)'"');
+        if (close < 0) throw Refuse("a quote is opened and never closed.");
+        var cell = rest[..close];
+        rest = rest[(close + 1)..];
+        var next = rest.IndexOf(_delimiter);
+        ended = next < 0;
+        rest = ended ? default : rest[(next + 1)..];
+        return cell.Trim((byte)' ');
+    }
+
+    private void TakeCell(int column, ReadOnlySpan<byte> cell, int row, bool isLast)
+    {
+        switch (_uses[column])
+        {
+            case ColumnUse.Channel:
+                if (!TryNumber(cell, out var value))
+                {
+                    value = double.NaN;
+                    if (!isLast) _missing[column]++;
+                    if (column == 0) RefuseHeaderAgain(cell);
+                }
+
+                _block.Values[_targets[column]][row] = (float)value;
+                break;
+            case ColumnUse.Time:
+                TakeTime(column, cell, row);
+                break;
+            case ColumnUse.Clock:
+                TakeClock(column, cell, row);
+                break;
+        }
+    }
+
+    private void TakeTime(int column, ReadOnlySpan<byte> cell, int row)
+    {
+        if (cell.IsEmpty && _lastTime.Length > 1)
+        {
+            _block.Times[_targets[column]][row] = double.NaN;
+            return;
+        }
+
+        if (!TryNumber(cell, out var time) || !double.IsFinite(time))
+        {
+            RefuseHeaderAgain(cell);
+            throw new CaptureFormatException(_layout.File, Line, _layout.Columns[column].Name, $"'{Encoding.UTF8.GetString(cell)}' is not a time.");
+        }
+
+        KeepTime(column, time * _timeScale[column], row);
+        if (!_begun) Begin(Math.Pow(10, -NumberText.Decimals(cell, _point)) * _timeScale[column]);
+    }
+
+    private void TakeClock(int column, ReadOnlySpan<byte> cell, int row)
+    {
+        var clock = _targets[column];
+        var text = Encoding.UTF8.GetString(cell);
+        if (!ClockText.TryRead(text, out var seconds, out var dated))
+        {
+            RefuseHeaderAgain(cell);
+            throw new CaptureFormatException(_layout.File, Line, _layout.Columns[column].Name, $"'{text}' is not a time of day.");
+        }
+
+        if (double.IsNaN(_clockStart[clock])) _clockStart[clock] = seconds;
+        var time = seconds - _clockStart[clock] + _days[clock];
+        if (!dated && time < _lastTime[clock] - HalfDay)
+        {
+            _days[clock] += 2 * HalfDay;
+            time += 2 * HalfDay;
+        }
+
+        KeepTime(column, time, row);
+        if (!_begun) Begin(Math.Pow(10, -NumberText.Decimals(cell, text.Contains(',') ? (byte)',' : (byte)'.')));
+    }
+
+    private void KeepTime(int column, double time, int row)
+    {
+        var clock = _targets[column];
+        if (time < _lastTime[clock])
+            throw new CaptureFormatException(_layout.File, Line, _layout.Columns[column].Name, string.Create(CultureInfo.InvariantCulture, $"time goes backwards, from {_lastTime[clock]:0.######} s to {time:0.######} s. Cut the file there."));
+        _lastTime[clock] = time;
+        _block.Times[clock][row] = time;
+    }
+
+    private void RefuseHeaderAgain(ReadOnlySpan<byte> cell)
+    {
+        if (_firstHeaderCell.Length > 0 && cell.StartsWith(_firstHeaderCell)) throw Refuse("a second header stands among the rows. Split the file there.");
+    }
+
+    private bool TryNumber(ReadOnlySpan<byte> cell, out double value)
+    {
+        if (NumberText.TryRead(cell, _point, out value)) return true;
+        var mark = _point == '.' ? (byte)',' : (byte)'.';
+        if (cell.Length is 0 or > 40 || !cell.Contains(mark)) return false;
+        // Thousands marks: taken out only where groups of three follow.
+        Span<byte> plain = stackalloc byte[cell.Length];
+        var length = 0;
+        for (var i = 0; i < cell.Length; i++)
+        {
+            if (cell[i] != mark) plain[length++] = cell[i];
+            else if (i + 3 >= cell.Length || !char.IsAsciiDigit((char)cell[i + 3])) return false;
+        }
+
+        return NumberText.TryRead(plain[..length], _point, out value);
+    }
+
+    private void Begin(double quantum)
+    {
+        _begun = true;
+        _sink.Begin(_layout.Channels, _layout.Clocks, quantum);
+    }
+
+    private void Flush()
+    {
+        if (_block.Count == 0) return;
+        if (!_begun) Begin(_layout.Interval is { } interval ? interval * 1e-9 : 0);
+        _sink.Append(_block);
+        _block.Count = 0;
+    }
+
+    private CaptureFormatException Refuse(string why) => new(_layout.File, Line, why);
+}
+
+/// <summary>Reads times of day.</summary>
+internal static class ClockText
+{
+    private static readonly string[] s_dates = ["yyyy-M-d", "d.M.yyyy", "d.M.yy", "M/d/yyyy", "d/M/yyyy", "M/d/yy"];
+
+    /// <summary>Seconds since midnight, or since the first day of the calendar where a date stands before.</summary>
+    public static bool TryRead(string text, out double seconds, out bool dated)
+    {
+        seconds = 0;
+        var trimmed = text.Trim().TrimEnd('Z');
+        var gap = trimmed.LastIndexOfAny([' ', 'T']);
+        dated = gap > 0;
+        if (dated)
+        {
+            if (!DateOnly.TryParseExact(trimmed[..gap], s_dates, CultureInfo.InvariantCulture, DateTimeStyles.None, out var date)) return false;
+            seconds = date.DayNumber * 86_400.0;
+        }
+
+        var parts = trimmed[(gap + 1)..].Split(':');
+        if (parts.Length is < 2 or > 3) return false;
+        if (!int.TryParse(parts[0], NumberStyles.None, CultureInfo.InvariantCulture, out var hours) || hours > 24) return false;
+        if (!int.TryParse(parts[1], NumberStyles.None, CultureInfo.InvariantCulture, out var minutes) || minutes > 59) return false;
+        var rest = 0.0;
+        if (parts.Length == 3 && !(double.TryParse(parts[2].Replace(',', '.'), NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out rest) && rest < 61)) return false;
+        seconds += hours * 3600.0 + minutes * 60.0 + rest;
+        return true;
+    }
+}

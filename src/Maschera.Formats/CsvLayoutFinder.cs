@@ -1,0 +1,334 @@
+using System.Globalization;
+using System.Text;
+using System.Text.RegularExpressions;
+using Maschera.Core.Readings;
+
+namespace Maschera.Formats;
+
+/// <summary>Understands the dialect of a CSV file from its first lines.</summary>
+internal static partial class CsvLayoutFinder
+{
+    private const int HeadBytes = 128 * 1024;
+    private const int PreviewRows = 8;
+
+    /// <summary>Reads the head of <paramref name="stream"/> and finds the layout.</summary>
+    /// <exception cref="CaptureFormatException">The file is not a CSV that can be understood.</exception>
+    public static CsvLayout Find(Stream stream, string file)
+    {
+        var head = new byte[HeadBytes];
+        var length = stream.ReadAtLeast(head, HeadBytes, throwOnEndOfStream: false);
+        var (encoding, name, mark) = SniffEncoding(head.AsSpan(0, length));
+        if (length == mark) throw new CaptureFormatException(file, "is empty.");
+        RefuseBinary(head.AsSpan(mark, length - mark), encoding, file);
+        var lines = Lines(encoding.GetString(head, mark, length - mark), complete: length < HeadBytes);
+        return new Finder(file, lines).Find() with { Encoding = name, MarkLength = mark };
+    }
+
+    private static (Encoding Encoding, string Name, int Mark) SniffEncoding(ReadOnlySpan<byte> head)
+    {
+        if (head.StartsWith<byte>([0xEF, 0xBB, 0xBF])) return (Encoding.UTF8, "utf-8", 3);
+        if (head.StartsWith<byte>([0xFF, 0xFE])) return (Encoding.Unicode, "utf-16", 2);
+        if (head.StartsWith<byte>([0xFE, 0xFF])) return (Encoding.BigEndianUnicode, "utf-16BE", 2);
+        // The head may end inside a character of several bytes: the last line does not decide.
+        var whole = head[..(head.LastIndexOf((byte)'\n') + 1)];
+        return System.Text.Unicode.Utf8.IsValid(whole.IsEmpty ? head : whole) ? (Encoding.UTF8, "utf-8", 0) : (Encoding.Latin1, "iso-8859-1", 0);
+    }
+
+    private static void RefuseBinary(ReadOnlySpan<byte> head, Encoding encoding, string file)
+    {
+        if (encoding is UnicodeEncoding) return;
+        var control = head.IndexOfAnyInRange((byte)0, (byte)8);
+        if (control < 0) return;
+        var line = head[..control].Count((byte)'\n') + 1;
+        throw new CaptureFormatException(file, line, $"a control byte (0x{head[control]:X2}) stands where text should be; this is not a CSV file.");
+    }
+
+    private static List<string> Lines(string text, bool complete)
+    {
+        var lines = text.Split('\n').Select(line => line.TrimEnd('\r')).ToList();
+        if (complete)
+        {
+            if (lines[^1].Length == 0) lines.RemoveAt(lines.Count - 1);
+        }
+        else if (lines.Count > 1)
+        {
+            lines.RemoveAt(lines.Count - 1);
+        }
+
+        return lines;
+    }
+
+    internal static bool IsComment(ReadOnlySpan<char> line)
+    {
+        var text = line.TrimStart();
+        return text.StartsWith("#") || text.StartsWith("//") || text.StartsWith(";");
+    }
+
+    /// <summary>Cells of a line; quotes are taken off, doubled quotes inside them halved.</summary>
+    internal static string[] Cells(string line, char delimiter)
+    {
+        var cells = new List<string>();
+        var cell = new StringBuilder();
+        var quoted = false;
+        for (var i = 0; i < line.Length; i++)
+        {
+            var c = line[i];
+            if (c == '"' && quoted && i + 1 < line.Length && line[i + 1] == '"') cell.Append(line[++i]);
+            else if (c == '"') quoted = !quoted;
+            else if (c == delimiter && !quoted)
+            {
+                cells.Add(cell.ToString().Trim());
+                cell.Clear();
+            }
+            else cell.Append(c);
+        }
+
+        cells.Add(cell.ToString().Trim());
+        return [.. cells];
+    }
+
+    [GeneratedRegex(@"^[+-]?(\d+([.,]\d*)*|[.,]\d+)([eE][+-]?\d+)?$")]
+    private static partial Regex NumberShape();
+
+    [GeneratedRegex(@"^(\d{4}-\d{1,2}-\d{1,2}[T ]|\d{1,2}[./]\d{1,2}[./]\d{2,4} )?\d{1,2}:\d{2}(:\d{2}([.,]\d+)?)?Z?$")]
+    private static partial Regex ClockShape();
+
+    [GeneratedRegex(@"^(\d{4}-\d{1,2}-\d{1,2}|\d{1,2}[./]\d{1,2}[./]\d{2,4})$")]
+    private static partial Regex DateShape();
+
+    [GeneratedRegex(@"\b(sampl\w*|abtast\w*|campion\w*|[ée]chantillon\w*|rate|interval\w*|dt)\b[^0-9+-]*?((?<unit>[kM]?Hz|[kM]?S/s|ms|µs|μs|us|ns|s)\b[^0-9+-]*)?(?<number>[0-9][0-9.,]*([eE][+-]?[0-9]+)?)\s*[\W]?\s*(?<unit>[kM]?Hz|[kM]?S/s|ms|µs|μs|us|ns|s)?\b", RegexOptions.IgnoreCase)]
+    private static partial Regex RateShape();
+
+    internal static bool LooksLikeClock(string cell) => ClockShape().IsMatch(cell);
+
+    private static bool IsNumber(string cell) => NumberShape().IsMatch(cell);
+
+    /// <summary>Finds the layout from the lines of the head.</summary>
+    private sealed class Finder(string file, List<string> lines)
+    {
+        private readonly List<Note> _notes = [];
+        private char _delimiter;
+        private int _firstData;
+        private int _width;
+
+        public CsvLayout Find()
+        {
+            FindData();
+            var rows = lines.Skip(_firstData).Where(l => l.Length > 0 && !IsComment(l)).Take(200).Select(l => Cells(l, _delimiter)).ToList();
+            var point = DecimalPoint(rows);
+            var (names, units, headerLine) = Header();
+            var columns = Columns(names, units, rows);
+            var interval = columns.Any(c => c.Use is ColumnUse.Time or ColumnUse.Clock) ? null : (double?)Interval(headerLine ?? _firstData);
+            if (columns.All(c => c.Use != ColumnUse.Channel)) throw new CaptureFormatException(file, _firstData + 1, "there is a time column but no measured channel beside it.");
+            return new CsvLayout
+            {
+                File = file,
+                Encoding = "",
+                Delimiter = _delimiter,
+                DecimalPoint = point,
+                HeaderLine = headerLine + 1,
+                FirstDataLine = _firstData + 1,
+                Columns = columns,
+                Interval = interval,
+                Notes = _notes,
+                FirstRows = [.. rows.Take(PreviewRows)],
+            };
+        }
+
+        /// <summary>The delimiter and first row that explain the most lines as rows of numbers.</summary>
+        private void FindData()
+        {
+            var best = (Score: 0.0, Delimiter: ',', First: -1, Width: 0);
+            foreach (var delimiter in "\t;,")
+            {
+                var (first, width, rows, cells) = FirstRun(delimiter);
+                if (first < 0) continue;
+                var score = cells + (width > 1 ? rows : 0);
+                if (score > best.Score) best = (score, delimiter, first, width);
+            }
+
+            if (best.First < 0)
+            {
+                var why = lines.All(string.IsNullOrWhiteSpace) ? "has nothing but blank lines." : "has a header but no rows of numbers below it.";
+                throw new CaptureFormatException(file, lines.Count, why);
+            }
+
+            (_, _delimiter, _firstData, _width) = best;
+        }
+
+        /// <summary>The first row of numbers in that delimiter whose width the next rows share.</summary>
+        private (int First, int Width, int Rows, double Cells) FirstRun(char delimiter)
+        {
+            for (var i = 0; i < lines.Count; i++)
+            {
+                if (!IsRow(lines[i], delimiter, out var width)) continue;
+                var rows = 0;
+                double cells = 0;
+                for (var j = i; j < lines.Count && rows < 40; j++)
+                {
+                    if (lines[j].Length == 0 || IsComment(lines[j])) continue;
+                    if (!IsRow(lines[j], delimiter, out var other) || other > width) break;
+                    rows++;
+                    cells += other;
+                }
+
+                if (rows >= 2 || i == lines.Count - 1) return (i, width, rows, cells);
+            }
+
+            return (-1, 0, 0, 0);
+        }
+
+        /// <summary>A row has a number or clock in its first cell, and no text that is not a word for missing in more than half of the others.</summary>
+        private static bool IsRow(string line, char delimiter, out int width)
+        {
+            width = 0;
+            if (line.Length == 0 || IsComment(line) && delimiter != ';') return false;
+            var cells = Cells(line, delimiter);
+            if (delimiter == ',' && cells.Any(c => c.AsSpan().IndexOfAny(';', '\t') >= 0)) return false;
+            width = cells.Length > 1 && cells[^1].Length == 0 ? cells.Length - 1 : cells.Length;
+            var numbers = cells.Count(c => IsNumber(c) || LooksLikeClock(c) || DateShape().IsMatch(c));
+            var filled = cells.Count(c => c.Length > 0);
+            return numbers > 0 && 2 * numbers >= filled && (IsNumber(cells[0]) || LooksLikeClock(cells[0]) || DateShape().IsMatch(cells[0]) || IsMissing(cells[0]));
+        }
+
+        private static bool IsMissing(string cell) =>
+            cell.Length == 0 || cell.Trim('-', '+') is "" or "∞" || cell.Trim('-', '+').ToLowerInvariant() is "nan" or "inf" or "infinity" or "n/a" or "na" or "null" or "overflow" or "ol";
+
+        private char DecimalPoint(List<string[]> rows)
+        {
+            var comma = 0;
+            var point = 0;
+            foreach (var cell in rows.SelectMany(r => r).Where(IsNumber))
+            {
+                var lastComma = cell.LastIndexOf(',');
+                var lastPoint = cell.LastIndexOf('.');
+                if (lastComma > lastPoint && (lastPoint >= 0 || !IsThousands(cell, ','))) comma++;
+                if (lastPoint > lastComma && (lastComma >= 0 || !IsThousands(cell, '.'))) point++;
+            }
+
+            if (comma == 0 && point == 0 && _delimiter != ',' && rows.SelectMany(r => r).Any(c => IsNumber(c) && c.Contains(','))) return ',';
+            return comma > point ? ',' : '.';
+        }
+
+        /// <summary>1,234 or 12,345,678: groups of three behind one to three digits, the first not a zero.</summary>
+        private static bool IsThousands(string cell, char mark)
+        {
+            var groups = cell.TrimStart('+', '-').Split(mark);
+            return groups.Length > 1 && groups[0].Length is >= 1 and <= 3 && groups[0] != "0" && groups.Skip(1).All(g => g.Length == 3);
+        }
+
+        private (string[]? Names, string[]? Units, int? Line) Header()
+        {
+            var above = Enumerable.Range(0, _firstData).Reverse().Where(i => lines[i].Trim().Length > 0).Take(3).ToList();
+            var candidates = above.Where(i => !IsComment(lines[i])).Select(i => (Line: i, Cells: Trimmed(Cells(lines[i], _delimiter)))).ToList();
+            if (candidates.Count == 0) return (null, null, null);
+            var last = candidates[0];
+            if (candidates.Count > 1 && last.Cells.All(Units.LooksLikeUnit) && FitsWidth(candidates[1].Cells) && FitsWidth(last.Cells))
+                return (candidates[1].Cells, last.Cells, candidates[1].Line);
+            if (FitsWidth(last.Cells) || _width == 1) return (last.Cells, null, last.Line);
+            if (last.Cells.Length > _width) throw new CaptureFormatException(file, last.Line + 1, $"the header names {last.Cells.Length} columns, but the rows have {_width}.");
+            return last.Cells.Length > 1 ? (last.Cells, null, last.Line) : (null, null, null);
+        }
+
+        private bool FitsWidth(string[] cells) => cells.Length == _width;
+
+        private static string[] Trimmed(string[] cells) => cells.Length > 1 && cells[^1].Length == 0 ? cells[..^1] : cells;
+
+        private List<CsvColumn> Columns(string[]? names, string[]? units, List<string[]> rows)
+        {
+            var unnamed = new List<int>();
+            var plain = new List<(string Name, string Unit)>();
+            for (var i = 0; i < _width; i++)
+            {
+                var (name, unit) = Units.Split(names is not null && i < names.Length ? names[i] : "");
+                if (units is not null && i < units.Length && unit.Length == 0) unit = Units.Bare(units[i]);
+                if (name.Length == 0)
+                {
+                    name = $"Column {i + 1}";
+                    unnamed.Add(i + 1);
+                }
+
+                var copies = plain.Count(p => string.Equals(p.Name, name, StringComparison.OrdinalIgnoreCase));
+                plain.Add((copies == 0 || Units.IsTimeName(name) ? name : $"{name} {copies + 1}", unit));
+            }
+
+            if (unnamed.Count > 0) _notes.Add(new("unnamed-columns", $"Column {string.Join(", ", unnamed)} has no name in the file."));
+            return Uses(plain, rows, names is null);
+        }
+
+        private List<CsvColumn> Uses(List<(string Name, string Unit)> plain, List<string[]> rows, bool headless)
+        {
+            string Cell(int column) => rows.Select(r => column < r.Length ? r[column] : "").FirstOrDefault(c => c.Length > 0) ?? "";
+            var uses = new ColumnUse[plain.Count];
+            for (var i = 0; i < plain.Count; i++)
+            {
+                var cell = Cell(i);
+                uses[i] = DateShape().IsMatch(cell) && !IsNumber(cell) ? ColumnUse.Ignored
+                    : LooksLikeClock(cell) ? ColumnUse.Clock
+                    : Units.IsTimeName(plain[i].Name) && (plain[i].Unit.Length == 0 || Units.Seconds(plain[i].Unit) is not null) ? ColumnUse.Time
+                    : ColumnUse.Channel;
+            }
+
+            if (headless && uses.All(u => u != ColumnUse.Clock) && plain.Count > 1 && Rises(rows))
+            {
+                uses[0] = ColumnUse.Time;
+                _notes.Add(new("first-column-time", "The file names no columns; the first one rises from row to row and is taken as time."));
+            }
+
+            // A clock beside a plain time says the same again.
+            if (uses.Contains(ColumnUse.Time) && uses.Contains(ColumnUse.Clock))
+                for (var i = 0; i < uses.Length; i++)
+                    if (uses[i] == ColumnUse.Clock) uses[i] = ColumnUse.Ignored;
+            return Paired(plain, uses);
+        }
+
+        /// <summary>Channels belong to the nearest time column before them, those before the first one to the first.</summary>
+        private List<CsvColumn> Paired(List<(string Name, string Unit)> plain, ColumnUse[] uses)
+        {
+            var clock = -1;
+            var columns = new List<CsvColumn>();
+            for (var i = 0; i < plain.Count; i++)
+            {
+                if (uses[i] is ColumnUse.Time or ColumnUse.Clock) clock++;
+                if (uses[i] == ColumnUse.Time && plain[i].Unit.Length == 0)
+                    _notes.Add(new("time-unit-assumed", $"'{plain[i].Name}' has no unit and is taken as seconds."));
+                columns.Add(new(plain[i].Name, plain[i].Unit, uses[i], Math.Max(0, clock)));
+            }
+
+            return columns;
+        }
+
+        private static bool Rises(List<string[]> rows)
+        {
+            var times = rows.Select(r => double.TryParse(r[0].Replace(',', '.'), CultureInfo.InvariantCulture, out var t) ? t : double.NaN).ToList();
+            return times.Count > 1 && times.Zip(times.Skip(1)).All(p => p.Second > p.First);
+        }
+
+        /// <summary>The sample interval that a line above the rows tells.</summary>
+        private double Interval(int before)
+        {
+            foreach (var line in lines.Take(before))
+            {
+                var match = RateShape().Match(line);
+                if (!match.Success) continue;
+                var number = double.Parse(match.Groups["number"].Value.Replace(',', '.'), CultureInfo.InvariantCulture);
+                var unit = Unit(match, line);
+                var seconds = Units.Seconds(unit) is { } interval ? number * interval : 1 / (number * Hertz(unit));
+                if (seconds > 0 && double.IsFinite(seconds)) return seconds;
+            }
+
+            throw new CaptureFormatException(file, _firstData + 1, "there is no time column, and no line above the rows tells a sample rate or interval. Add one, for example '# sample rate: 10000 Hz'.");
+        }
+
+        /// <summary>The unit beside the number; without one a rate is in Hz and an interval in s, which is noted.</summary>
+        private string Unit(Match match, string line)
+        {
+            if (match.Groups["unit"].Success) return match.Groups["unit"].Value;
+            var unit = line.Contains("interval", StringComparison.OrdinalIgnoreCase) || line.Contains("dt", StringComparison.OrdinalIgnoreCase) ? "s" : "Hz";
+            _notes.Add(new("rate-unit-assumed", $"'{line.Trim()}' has no unit and is taken in {unit}."));
+            return unit;
+        }
+
+        private static double Hertz(string unit) => char.ToLowerInvariant(unit[0]) switch { 'k' => 1e3, 'm' => 1e6, _ => 1 };
+    }
+}

@@ -1,0 +1,64 @@
+using System.Buffers.Text;
+
+namespace Maschera.Formats;
+
+/// <summary>Reads decimal numbers from bytes.</summary>
+internal static class NumberText
+{
+    private static readonly double[] s_powers =
+        [1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15, 1e16, 1e17, 1e18, 1e19, 1e20, 1e21, 1e22];
+
+    /// <summary>
+    /// Reads the whole of <paramref name="text"/>. A mantissa below 2^53 with a power of ten up to 22 is exact with one
+    /// multiplication or division (Clinger 1990); anything else goes to the library.
+    /// </summary>
+    public static bool TryRead(ReadOnlySpan<byte> text, byte point, out double value)
+    {
+        value = 0;
+        var i = 0;
+        var negative = false;
+        if (text.Length > 0 && (text[0] == '-' || text[0] == '+'))
+        {
+            negative = text[0] == '-';
+            i = 1;
+        }
+
+        ulong mantissa = 0;
+        int digits = 0, fraction = 0;
+        for (; i < text.Length && (uint)(text[i] - '0') <= 9; i++, digits++) mantissa = mantissa * 10 + (uint)(text[i] - '0');
+        if (i < text.Length && text[i] == point)
+        {
+            var from = ++i;
+            for (; i < text.Length && (uint)(text[i] - '0') <= 9; i++) mantissa = mantissa * 10 + (uint)(text[i] - '0');
+            fraction = i - from;
+            digits += fraction;
+        }
+
+        if (digits == 0) return false;
+        if (i < text.Length || digits > 18 || mantissa > 1UL << 53 || fraction > 22) return TryLibrary(text, point, out value);
+        value = mantissa / s_powers[fraction];
+        if (negative) value = -value;
+        return true;
+    }
+
+    /// <summary>Digits behind the point, to learn how finely times are written.</summary>
+    public static int Decimals(ReadOnlySpan<byte> text, byte point)
+    {
+        var at = text.IndexOf(point);
+        if (at < 0) return 0;
+        var count = 0;
+        while (at + 1 + count < text.Length && (uint)(text[at + 1 + count] - '0') <= 9) count++;
+        return count;
+    }
+
+    private static bool TryLibrary(ReadOnlySpan<byte> text, byte point, out double value)
+    {
+        value = 0;
+        if (text.Length > 64) return false;
+        Span<byte> copy = stackalloc byte[text.Length];
+        text.CopyTo(copy);
+        if (point != (byte)'.') copy.Replace(point, (byte)'.');
+        if (copy.Length > 0 && copy[0] == '+') copy = copy[1..];
+        return Utf8Parser.TryParse(copy, out value, out var used) && used == copy.Length;
+    }
+}
