@@ -86,7 +86,7 @@ public sealed class RelativeCompressionReading : IReading
         var settled = SettledStretch(signal);
         if (settled.End - settled.First < 0.5 / CrankingSignal.Step) return null;
         var periods = Cycles.CandidatePeriods(load.AsSpan(settled.First, settled.End - settled.First));
-        var rough = new List<(double Cost, double[] Start, StarterModel Model, List<(int From, int To)> Cycles)>();
+        var rough = new List<(double Cost, double[] Start, List<(int From, int To)> Cycles)>();
         var even = engine.FiresEvenly();
         foreach (var period in FittingSync(periods, sync))
         {
@@ -95,13 +95,18 @@ public sealed class RelativeCompressionReading : IReading
             var cycles = Cycles.Steady(load, bounds);
             if (cycles.Count < LeastCycles) continue;
             var model = new StarterModel(signal, cycles, engine);
-            rough.AddRange(model.Starts(even).Take(even ? 2 : 5).Select(s => (s.Cost, s.Parameters, model, cycles)));
+            rough.AddRange(model.Starts(even).Take(even ? 2 : 5).Select(s => (s.Cost, s.Parameters, cycles)));
         }
 
+        // A model remembers its last fold, so every fit that runs beside others has a model of its own.
         return rough.OrderBy(r => r.Cost).Take(even ? 4 : 8)
-            .SelectMany(r => new[] { r.Start, r.Model.WithoutLeaks(r.Start) }.Select(start => (r.Model, r.Cycles, Near: r.Model.Approach(start, cancel))))
+            .SelectMany(r => new[] { r.Start, StarterModel.WithoutLeaks(r.Start) }.Select(start => (r.Cycles, Start: start)))
+            .AsParallel().AsOrdered().WithCancellation(cancel)
+            .Select(r => (r.Cycles, Near: new StarterModel(signal, r.Cycles, engine).Approach(r.Start, cancel)))
             .OrderBy(r => r.Near.Cost).Take(2)
+            .Select(r => (r.Cycles, r.Near, Model: new StarterModel(signal, r.Cycles, engine)))
             .Select(r => new Found(r.Model, r.Model.Fit(r.Near.Parameters, cancel), r.Cycles))
+            .AsSequential()
             .OrderBy(f => f.Fit.Cost).Cast<Found?>().FirstOrDefault();
     }
 

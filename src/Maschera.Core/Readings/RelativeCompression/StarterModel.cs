@@ -92,10 +92,10 @@ internal sealed class StarterModel
     }
 
     /// <summary>The same start with every cylinder sound: where neighbours are weak the rough amplitudes mislead.</summary>
-    public double[] WithoutLeaks(double[] start)
+    public static double[] WithoutLeaks(double[] start)
     {
         var sound = (double[])start.Clone();
-        Array.Fill(sound, s_leak.Mean, Leak, _angles.Length);
+        Array.Fill(sound, s_leak.Mean, Leak, start.Length - Leak);
         return sound;
     }
 

@@ -1,0 +1,165 @@
+using Maschera.Core.Engines;
+using Maschera.Core.Readings;
+using Maschera.Core.Readings.RelativeCompression;
+using Maschera.Core.Signals;
+using Maschera.Rig;
+
+namespace Maschera.Core.Tests;
+
+/// <summary>Relative compression against the stand-in engine's own truth.</summary>
+public class RelativeCompressionTests(ITestOutputHelper output)
+{
+    /// <summary>Points a figure may be off the true work, see the accuracy table of the contract.</summary>
+    private const double Points = 5;
+
+    public static TheoryData<string, int, double> Engines => new()
+    {
+        { "Orsa 1.4", 0, 0 }, { "Orsa 1.4", 2, 4 }, { "Tasso V6", 0, 0 }, { "Tasso V6", 5, 6 }, { "Ghiro 1.0", 3, 3 },
+        { "Ghiro 1.0", 0, 0 }, { "Camoscio 2.0 D", 0, 0 }, { "Camoscio 2.0 D", 4, 5 }, { "Twin, 360°", 2, 6 },
+        { "V-twin, 90° odd-fire", 1, 6 }, { "Five in line", 4, 4 }, { "V6, 90° odd-fire", 5, 5 }, { "V6, 90° odd-fire", 0, 0 },
+        { "V8, cross-plane", 3, 5 }, { "V10, 72°", 7, 8 }, { "V12", 0, 0 }, { "V12", 9, 8 },
+    };
+
+    [Theory]
+    [MemberData(nameof(Engines))]
+    public void Finds_the_weak_cylinder_and_only_it_from_current(string name, int weak, double leak)
+    {
+        var (capture, truth) = Crank(name, weak, leak);
+        Check(Read(capture, Find(name), "current=Starter current", "sync=Ignition"), truth, weak);
+    }
+
+    [Theory]
+    [InlineData("Orsa 1.4", 3, 5)]
+    [InlineData("Tasso V6", 2, 6)]
+    [InlineData("Ghiro 1.0", 0, 0)]
+    public void Finds_it_from_the_battery_voltage_too(string name, int weak, double leak)
+    {
+        var (capture, truth) = Crank(name, weak, leak);
+        Check(Read(capture, Find(name), "battery=Battery voltage", "sync=Ignition"), truth, weak, drop: "Starter current");
+    }
+
+    [Theory]
+    [InlineData("Orsa 1.4", 3, 5)]
+    [InlineData("Tasso V6", 2, 6)]
+    [InlineData("Ghiro 1.0", 0, 0)]
+    public void Finds_it_from_the_crank_wheel_too(string name, int weak, double leak)
+    {
+        var (capture, truth) = Crank(name, weak, leak);
+        Check(Read(capture, Find(name), "crank=Crank sensor", "sync=Ignition"), truth, weak, drop: "Starter current");
+    }
+
+    [Fact]
+    public void Without_a_sync_no_cylinder_is_named()
+    {
+        var (capture, _) = Crank("Orsa 1.4", 2, 5);
+        var result = Read(capture, EngineCatalogue.Orsa, "current=Starter current");
+        Assert.Equal("uneven", result.Verdict);
+        Assert.All(result.Positions, p => Assert.Null(p.Cylinder));
+        Assert.Contains(result.Notes, n => n.Code == "no-sync");
+        Assert.Empty(result.Ledger);
+    }
+
+    [Fact]
+    public void A_short_capture_is_refused_without_a_number()
+    {
+        var (capture, _) = CrankingRun.Record(new CrankingPlan(EngineCatalogue.Orsa) { Cranking = 0.7 });
+        var result = Read(capture, EngineCatalogue.Orsa, "current=Starter current");
+        Assert.True(result.IsUnusable);
+        Assert.Null(result.CrankingSpeedRpm);
+        Assert.Empty(result.Positions);
+    }
+
+    [Fact]
+    public void Noise_is_not_an_engine()
+    {
+        var random = new Random(3);
+        var samples = Enumerable.Range(0, 40_000).Select(_ => (float)(random.NextDouble() * 2 - 1)).ToArray();
+        var capture = new Capture("noise", [new Channel("Starter current", "A", TimeAxis.Uniform(0, 2e-4, samples.Length), samples)], []);
+        Assert.True(Read(capture, EngineCatalogue.Orsa).IsUnusable);
+    }
+
+    [Fact]
+    public void The_wrong_number_of_cylinders_is_not_believed()
+    {
+        var (capture, _) = Crank("Ghiro 1.0", 0, 0);
+        var result = Read(capture, Find("Five in line"), "current=Starter current");
+        Assert.True(result.IsUnusable || result.Notes.Any(n => n.Code == "rough-fit"), result.Sentence);
+    }
+
+    [Fact]
+    public void A_sagging_battery_is_a_doubt()
+    {
+        var (capture, _) = CrankingRun.Record(new CrankingPlan(EngineCatalogue.Camoscio) { Starter = new StarterCircuit { BatteryVolts = 11.9, BatteryOhms = 0.012 }, SyncCylinder = 1, Rate = 5000 });
+        var result = Read(capture, EngineCatalogue.Camoscio, "current=Starter current", "battery=Battery voltage");
+        Assert.Contains(result.Notes, n => n.Code == "battery-sag");
+    }
+
+    [Theory]
+    [InlineData(-1, 0)]
+    [InlineData(1, 25)]
+    [InlineData(0.5, 0)]
+    public void Clamp_direction_zero_and_scale_don_t_change_the_answer(double factor, double offset)
+    {
+        var (capture, truth) = Crank("Orsa 1.4", 4, 5);
+        var current = capture.Find("Starter current")!;
+        var changed = current with { Samples = Array.ConvertAll(current.Samples, v => (float)(factor * v + offset)) };
+        var result = Read(capture with { Channels = [changed, capture.Find("Ignition")!] }, EngineCatalogue.Orsa, "current=Starter current", "sync=Ignition");
+        Check(result, truth, 4);
+        Assert.Equal(offset != 0, result.Notes.Any(n => n.Code == "clamp-offset"));
+    }
+
+    [Fact]
+    public void A_sync_on_every_revolution_names_nobody()
+    {
+        var (capture, _) = Crank("Orsa 1.4", 4, 5);
+        var (second, _) = CrankingRun.Record(Plan(EngineCatalogue.Orsa, 4, 5) with { SyncCylinder = 4 });
+        var both = capture.Find("Ignition")!.Samples.Zip(second.Find("Ignition")!.Samples, (a, b) => Math.Abs(a - 12) > Math.Abs(b - 12) ? a : b).ToArray();
+        var result = Read(capture with { Channels = [capture.Channels[0], capture.Find("Ignition")! with { Samples = both }] }, EngineCatalogue.Orsa, "current=Starter current", "sync=Ignition");
+        Assert.Contains(result.Notes, n => n.Code == "wasted-spark");
+        Assert.All(result.Positions, p => Assert.Null(p.Cylinder));
+    }
+
+    [Fact]
+    public void One_cylinder_has_no_other()
+    {
+        var (capture, _) = Crank("Twin, 360°", 0, 0);
+        Assert.True(Read(capture, new Engine { Cylinders = 1, FiringOrder = [1] }).IsUnusable);
+    }
+
+    private static CrankingPlan Plan(Engine engine, int weak, double leak) => new(Whole(engine))
+    {
+        Faults = weak > 0 ? [new CylinderFault(weak, leak)] : [],
+        Starter = new StarterCircuit { VoltSeconds = 0.2 + 0.02 * engine.Cylinders, Inertia = 0.08 + 0.03 * engine.Cylinders, FrictionNm = 12 + 4 * engine.Cylinders },
+        SyncCylinder = 1,
+        CrankSensor = true,
+        Rate = 12_500,
+        Seed = 5,
+    };
+
+    private static (Capture Capture, CrankingTruth Truth) Crank(string name, int weak, double leak) => CrankingRun.Record(Plan(Find(name), weak, leak));
+
+    private static Engine Find(string name) => EngineCatalogue.Demo.Concat(EngineCatalogue.Layouts).First(e => e.Name == name);
+
+    /// <summary>Layouts lack what the stand-in needs.</summary>
+    private static Engine Whole(Engine engine) => engine.Geometry is null
+        ? engine with { Geometry = EngineCatalogue.Orsa.Geometry, ValveTiming = EngineCatalogue.Orsa.ValveTiming }
+        : engine;
+
+    private static RelativeCompressionResult Read(Capture capture, Engine engine, params string[] roles) =>
+        (RelativeCompressionResult)new RelativeCompressionReading().Read(new ReadingRequest(capture)
+        {
+            Engine = engine,
+            Channels = roles.Select(r => r.Split('=')).ToDictionary(r => r[0], r => r[1]),
+        });
+
+    private void Check(RelativeCompressionResult result, CrankingTruth truth, int weak, string? drop = null)
+    {
+        output.WriteLine($"{result.Verdict} {result.CrankingSpeedRpm} (true {truth.SpeedRpm:0.0}) misfit-notes [{string.Join(",", result.Notes.Select(n => n.Code))}]");
+        foreach (var p in result.Positions) output.WriteLine($"  {p.Cylinder}: {p.Percent} ±{p.SpreadPercent} true {truth.WorkPercent.GetValueOrDefault(p.Cylinder ?? 0):0.0}");
+        if (drop is not null) Assert.DoesNotContain(result.Channels, c => c.Value == drop);
+        Assert.False(result.IsUnusable, result.Sentence);
+        Assert.Equal(weak > 0 ? [weak] : [], result.Low.Select(l => l.Cylinder!.Value));
+        Assert.InRange(result.CrankingSpeedRpm!.Value / truth.SpeedRpm, 0.95, 1.05);
+        Assert.All(result.Positions, p => Assert.InRange(p.Percent - truth.WorkPercent[p.Cylinder!.Value], -Points, Points));
+    }
+}
