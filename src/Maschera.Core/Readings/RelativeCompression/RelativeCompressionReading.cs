@@ -49,7 +49,7 @@ public sealed class RelativeCompressionReading : IReading
         var channels = RoleResolver.Resolve(this, request);
         var draft = new Draft(channels);
         if (engine.Cylinders < 2) return draft.Unusable("one-cylinder", "One cylinder has nothing to be compared with. Capture in-cylinder pressure instead.");
-        var (signal, refusal) = Load(channels, engine);
+        var (signal, refusal) = Load(channels, request, engine);
         if (signal is null) return draft.Unusable(refusal!.Code, refusal.Text);
         draft.Notes.AddRange(signal.Doubts);
         var sync = channels.TryGetValue("sync", out var syncChannel) ? SyncEvents.Find(syncChannel) : [];
@@ -68,15 +68,18 @@ public sealed class RelativeCompressionReading : IReading
             : throw new ReadingException($"--sync-kind is ignition, injector, cam or pressure, not '{kind}'.");
     }
 
-    private static (CrankingSignal? Signal, Note? Refusal) Load(Dictionary<string, Channel> channels, Engine engine)
+    /// <summary>The load from the channel the person named, else from the surest one there is.</summary>
+    private static (CrankingSignal? Signal, Note? Refusal) Load(Dictionary<string, Channel> channels, ReadingRequest request, Engine engine)
     {
-        if (channels.TryGetValue("current", out var current))
-            return (CrankingSignal.FromCurrent(current), new Note("no-cranking", "The current never shows a starter at work. Check the clamp and its range, and start the capture before cranking."));
-        if (channels.TryGetValue("battery", out var battery))
-            return (CrankingSignal.FromBattery(battery), new Note("no-cranking", "The battery voltage never shows a starter at work. Start the capture before cranking."));
-        if (channels.TryGetValue("crank", out var crank))
-            return (CrankingSignal.FromCrank(crank, engine.CrankWheel), new Note("no-wheel", "The crank signal shows no trigger wheel turning at cranking speed. Give the wheel in the engine, or capture the starter current."));
-        return (null, new Note("no-load-channel", "No channel tells the load on the starter. Capture the starter current, the battery voltage or the crank sensor while cranking."));
+        string[] loads = ["current", "battery", "crank"];
+        var role = loads.FirstOrDefault(request.Channels.ContainsKey) ?? loads.FirstOrDefault(channels.ContainsKey);
+        return role switch
+        {
+            "current" => (CrankingSignal.FromCurrent(channels[role]), new Note("no-cranking", "The current never shows a starter at work. Check the clamp and its range, and start the capture before cranking.")),
+            "battery" => (CrankingSignal.FromBattery(channels[role]), new Note("no-cranking", "The battery voltage never shows a starter at work. Start the capture before cranking.")),
+            "crank" => (CrankingSignal.FromCrank(channels[role], engine.CrankWheel), new Note("no-wheel", "The crank signal shows no trigger wheel turning at cranking speed. Give the wheel in the engine, or capture the starter current.")),
+            _ => (null, new Note("no-load-channel", "No channel tells the load on the starter. Capture the starter current, the battery voltage or the crank sensor while cranking.")),
+        };
     }
 
     /// <summary>The best fit over all periods that may be a cycle; null where too little cranking was captured.</summary>
