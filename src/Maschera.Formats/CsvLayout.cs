@@ -1,4 +1,5 @@
 using Maschera.Core.Readings;
+using Maschera.Core.Signals;
 
 namespace Maschera.Formats;
 

@@ -8,6 +8,9 @@ internal static class NumberText
     private static readonly double[] s_powers =
         [1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15, 1e16, 1e17, 1e18, 1e19, 1e20, 1e21, 1e22];
 
+    /// <summary>Ten to the power of 0 to 22.</summary>
+    public static double[] Powers => s_powers;
+
     /// <summary>
     /// Reads the whole of <paramref name="text"/>. A mantissa below 2^53 with a power of ten up to 22 is exact with one
     /// multiplication or division (Clinger 1990); anything else goes to the library.

@@ -1,5 +1,6 @@
 using System.Buffers.Binary;
 using Maschera.Core.Readings;
+using Maschera.Core.Signals;
 
 namespace Maschera.Formats;
 

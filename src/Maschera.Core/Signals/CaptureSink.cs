@@ -1,7 +1,8 @@
+using System.Runtime.CompilerServices;
 using Maschera.Core.Readings;
-using Maschera.Core.Signals;
+using System.Runtime.CompilerServices;
 
-namespace Maschera.Formats;
+namespace Maschera.Core.Signals;
 
 /// <summary>A channel about to be read.</summary>
 /// <param name="Name">Its name without the unit.</param>
@@ -71,7 +72,7 @@ public sealed class MemorySink(Func<ChannelInfo, bool>? wanted = null) : ICaptur
 
         public void Append(ReadOnlySpan<float> values, ReadOnlySpan<double> times)
         {
-            if (!times.Contains(double.NaN))
+            if (!times.ContainsAnyExceptInRange(double.NegativeInfinity, double.PositiveInfinity))
             {
                 _samples.AddRange(values);
                 return;
@@ -96,6 +97,7 @@ public sealed class TimeCollector(double quantum)
     private bool _even = true;
 
     /// <summary>Adds times in s; NaN rows are passed over.</summary>
+    [MethodImpl(MethodImplOptions.AggressiveOptimization)]
     public void Append(ReadOnlySpan<double> times)
     {
         foreach (var time in times)
@@ -107,6 +109,9 @@ public sealed class TimeCollector(double quantum)
             _count++;
         }
     }
+
+    /// <summary>True as long as all times lie on one line.</summary>
+    public bool IsEven => _even;
 
     /// <summary>The axis so far.</summary>
     public TimeAxis ToAxis()

@@ -1,0 +1,50 @@
+using System.CommandLine;
+using System.Text.Json;
+using Maschera.Formats;
+using Maschera.Store;
+using Microsoft.EntityFrameworkCore;
+
+namespace Maschera.Cli;
+
+/// <summary>`import CAPTURE --job N`: brings a file into a job of the data folder.</summary>
+internal static class ImportCommand
+{
+    private static readonly Argument<string> s_capture = new("CAPTURE") { Description = "A CSV or WAV file." };
+    private static readonly Option<string?> s_data = new("--data") { Description = "The data folder; the user's own where left out." };
+    private static readonly Option<int?> s_job = new("--job") { Description = "The job's number; the newest open job where left out." };
+
+    public static Command Create()
+    {
+        var command = new Command("import", "Brings a capture into a job.") { s_capture, s_data, s_job };
+        command.SetAction((words, cancel) => Task.Run(() => Run(words, cancel), cancel));
+        return command;
+    }
+
+    private static int Run(ParseResult words, CancellationToken cancel)
+    {
+        try
+        {
+            var told = Import(words.GetValue(s_capture)!, new DataFolder(words.GetValue(s_data) ?? DataFolder.Usual), words.GetValue(s_job), cancel);
+            Console.Out.WriteLine(JsonSerializer.Serialize(told, EngineFile.Json));
+            return 0;
+        }
+        catch (Exception error) when (error is CaptureFormatException or InvalidOperationException)
+        {
+            Console.Error.WriteLine(error.Message.ReplaceLineEndings(" "));
+            return ReadCommand.WrongWords;
+        }
+    }
+
+    private static object Import(string path, DataFolder data, int? number, CancellationToken cancel)
+    {
+        using var db = new MascheraDb(MascheraDb.ForFile(data.Database));
+        db.Prepare();
+        var job = number is null ? db.LiveJobs.Where(j => j.ClosedAt == null).OrderByDescending(j => j.Id).FirstOrDefault() : db.LiveJobs.FirstOrDefault(j => j.Id == number);
+        if (job is null) throw new InvalidOperationException(number is null ? "There is no open job to import into; take one in first, or name another --data." : $"There is no job {number} in this data folder.");
+        var name = Path.GetFileName(path);
+        var capture = new StoredCapture { JobId = job.Id, Name = Path.GetFileNameWithoutExtension(name), TakenAt = DateTime.UtcNow };
+        using var writer = new CaptureWriter(db, capture);
+        writer.Complete(CaptureFile.Read(path, name, writer, null, cancel));
+        return new { capture = capture.Id, job = job.Id, channels = db.Channels.Where(c => c.CaptureId == capture.Id).OrderBy(c => c.Ordinal).Select(c => new { c.Name, c.Unit, c.Count, c.Start, c.Step }).ToList(), capture.Notes };
+    }
+}

@@ -1,0 +1,23 @@
+namespace Maschera.Store;
+
+/// <summary>Where the database and files on their way in are kept.</summary>
+public sealed class DataFolder
+{
+    public DataFolder(string path)
+    {
+        Root = Path.GetFullPath(path);
+        Directory.CreateDirectory(Incoming);
+    }
+
+    public string Root { get; }
+
+    /// <summary>The database file.</summary>
+    public string Database => Path.Combine(Root, "maschera.db");
+
+    /// <summary>Uploads that are not imported yet.</summary>
+    public string Incoming => Path.Combine(Root, "incoming");
+
+    /// <summary>A folder of the user's own where none is given.</summary>
+    public static string Usual =>
+        Path.Combine(Environment.GetFolderPath(Environment.SpecialFolder.LocalApplicationData, Environment.SpecialFolderOption.DoNotVerify), "maschera");
+}

@@ -1,0 +1,129 @@
+using System.Text.Json;
+using Maschera.Core.Engines;
+using Maschera.Core.Readings;
+
+namespace Maschera.Store;
+
+/// <summary>An engine kept for use in many jobs; its fields as JSON, as in an engine file.</summary>
+public sealed class StoredEngine
+{
+    public int Id { get; set; }
+    public string Name { get; set; } = "";
+    public string Json { get; set; } = "{}";
+
+    public Engine ToEngine() => JsonSerializer.Deserialize<Engine>(Json, StoreJson.Options)!;
+
+    public void Take(Engine engine)
+    {
+        Name = engine.Name;
+        Json = JsonSerializer.Serialize(engine, StoreJson.Options);
+    }
+}
+
+/// <summary>One vehicle with one complaint, from intake to report.</summary>
+public sealed class Job
+{
+    public int Id { get; set; }
+    public string Vehicle { get; set; } = "";
+    public string? Plate { get; set; }
+    public int? OdometerKm { get; set; }
+    public string Complaint { get; set; } = "";
+    public string? WhenItHappens { get; set; }
+    public string? EarlierRepairs { get; set; }
+    public int EngineId { get; set; }
+    public StoredEngine? Engine { get; set; }
+    public DateTime CreatedAt { get; set; }
+    public DateTime? ClosedAt { get; set; }
+
+    /// <summary>Deleted jobs stay until the next start, so that deleting can be undone.</summary>
+    public DateTime? DeletedAt { get; set; }
+
+    public List<StoredCapture> Captures { get; } = [];
+    public List<StoredReading> Readings { get; } = [];
+}
+
+/// <summary>What the engine and the person did while a capture was taken.</summary>
+/// <param name="State">Cranking, idle, load, deceleration or key on.</param>
+/// <param name="CoolantCelsius">Coolant temperature, °C.</param>
+/// <param name="Disabled">What was disabled: fuel, ignition.</param>
+/// <param name="Remark">Anything else.</param>
+public sealed record Conditions(string? State, double? CoolantCelsius, string? Disabled, string? Remark);
+
+/// <summary>One recording of a job. Present only once it is whole.</summary>
+public sealed class StoredCapture
+{
+    public int Id { get; set; }
+    public int JobId { get; set; }
+    public Job? Job { get; set; }
+    public string Name { get; set; } = "";
+    public DateTime TakenAt { get; set; }
+    public string ConditionsJson { get; set; } = "{}";
+    public string NotesJson { get; set; } = "[]";
+    public DateTime? DeletedAt { get; set; }
+    public List<StoredChannel> Channels { get; } = [];
+    public List<StoredReading> Readings { get; } = [];
+
+    public Conditions Conditions => JsonSerializer.Deserialize<Conditions>(ConditionsJson, StoreJson.Options)!;
+    public IReadOnlyList<Note> Notes => JsonSerializer.Deserialize<List<Note>>(NotesJson, StoreJson.Options)!;
+}
+
+/// <summary>One channel of a capture; its samples lie in blocks.</summary>
+public sealed class StoredChannel
+{
+    public int Id { get; set; }
+    public int CaptureId { get; set; }
+    public StoredCapture? Capture { get; set; }
+    public int Ordinal { get; set; }
+    public string Name { get; set; } = "";
+    public string Unit { get; set; } = "";
+
+    /// <summary>What the person or the guess takes it for; null where nothing.</summary>
+    public string? Role { get; set; }
+
+    public int Count { get; set; }
+    public double Start { get; set; }
+
+    /// <summary>Sample interval, s; the mean one where times are stored with the blocks.</summary>
+    public double Step { get; set; }
+
+    public double End { get; set; }
+    public bool IsUniform { get; set; }
+}
+
+/// <summary>One computed result, as its reading's own JSON.</summary>
+public sealed class StoredReading
+{
+    public int Id { get; set; }
+    public int JobId { get; set; }
+    public Job? Job { get; set; }
+    public int CaptureId { get; set; }
+    public StoredCapture? Capture { get; set; }
+    public string Kind { get; set; } = "";
+    public string Verdict { get; set; } = "";
+    public string Sentence { get; set; } = "";
+    public string Json { get; set; } = "{}";
+    public DateTime MadeAt { get; set; }
+
+    /// <summary>The result in its own type; null where the reading is no longer known.</summary>
+    public ReadingResult? Result => ReadingRegistry.Find(Kind) is { } reading
+        ? (ReadingResult?)JsonSerializer.Deserialize(Json, reading.ResultType, StoreJson.Options)
+        : null;
+
+    /// <summary>A row for a result.</summary>
+    public static StoredReading Of(ReadingResult result, int jobId, int captureId) => new()
+    {
+        JobId = jobId,
+        CaptureId = captureId,
+        Kind = result.Reading,
+        Verdict = result.Verdict,
+        Sentence = result.Sentence,
+        Json = JsonSerializer.Serialize(result, result.GetType(), StoreJson.Options),
+        MadeAt = DateTime.UtcNow,
+    };
+}
+
+/// <summary>How the store writes JSON.</summary>
+internal static class StoreJson
+{
+    public static readonly JsonSerializerOptions Options = new(JsonSerializerDefaults.Web);
+}
