@@ -47,7 +47,9 @@ public sealed class Job
 /// <param name="CoolantCelsius">Coolant temperature, °C.</param>
 /// <param name="Disabled">What was disabled: fuel, ignition.</param>
 /// <param name="Remark">Anything else.</param>
-public sealed record Conditions(string? State, double? CoolantCelsius, string? Disabled, string? Remark);
+/// <param name="SyncKind">What the sync probe is on: ignition, injector, cam or pressure.</param>
+/// <param name="SyncCylinder">The cylinder the sync probe is on.</param>
+public sealed record Conditions(string? State, double? CoolantCelsius, string? Disabled, string? Remark, string? SyncKind = null, int? SyncCylinder = null);
 
 /// <summary>One recording of a job. Present only once it is whole.</summary>
 public sealed class StoredCapture
@@ -63,7 +65,12 @@ public sealed class StoredCapture
     public List<StoredChannel> Channels { get; } = [];
     public List<StoredReading> Readings { get; } = [];
 
-    public Conditions Conditions => JsonSerializer.Deserialize<Conditions>(ConditionsJson, StoreJson.Options)!;
+    public Conditions Conditions
+    {
+        get => JsonSerializer.Deserialize<Conditions>(ConditionsJson, StoreJson.Options)!;
+        set => ConditionsJson = JsonSerializer.Serialize(value, StoreJson.Options);
+    }
+
     public IReadOnlyList<Note> Notes => JsonSerializer.Deserialize<List<Note>>(NotesJson, StoreJson.Options)!;
 }
 

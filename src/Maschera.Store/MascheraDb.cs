@@ -33,6 +33,8 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
 
     protected override void OnModelCreating(ModelBuilder modelBuilder)
     {
+        modelBuilder.Entity<StoredCapture>().Ignore(c => c.Conditions).Ignore(c => c.Notes);
+        modelBuilder.Entity<StoredReading>().Ignore(r => r.Result);
         modelBuilder.Entity<StoredReading>().HasOne(r => r.Job).WithMany(j => j.Readings).HasForeignKey(r => r.JobId);
         modelBuilder.Entity<StoredReading>().HasOne(r => r.Capture).WithMany(c => c.Readings).HasForeignKey(r => r.CaptureId);
         modelBuilder.Entity<StoredCapture>().HasOne(c => c.Job).WithMany(j => j.Captures).HasForeignKey(c => c.JobId);

@@ -1,6 +1,5 @@
 using System.Runtime.CompilerServices;
 using Maschera.Core.Readings;
-using System.Runtime.CompilerServices;
 
 namespace Maschera.Core.Signals;
 

@@ -1,0 +1,36 @@
+using System.Globalization;
+using Maschera.Core.Engines;
+using Maschera.Store;
+
+namespace Maschera.Web.Drawing;
+
+/// <summary>How figures, dates and lists are written on a page.</summary>
+public static class Say
+{
+    /// <summary>A figure with a fixed number of decimals.</summary>
+    public static string Number(double value, int decimals = 1) => value.ToString("N" + decimals, CultureInfo.InvariantCulture);
+
+    /// <summary>A coordinate in a picture.</summary>
+    public static string At(double value) => value.ToString("0.##", CultureInfo.InvariantCulture);
+
+    /// <summary>A day as a person writes it.</summary>
+    public static string Day(DateTime utc) => utc.ToLocalTime().ToString("d MMM yyyy", CultureInfo.InvariantCulture);
+
+    /// <summary>A kilometre reading.</summary>
+    public static string Kilometres(int? km) => km is { } n ? n.ToString("N0", CultureInfo.InvariantCulture) + " km" : "";
+
+    /// <summary>A firing order.</summary>
+    public static string Order(Engine engine) => string.Join("-", engine.FiringOrder);
+
+    /// <summary>Conditions in one line.</summary>
+    public static string Conditions(Conditions c)
+    {
+        var parts = new[]
+        {
+            c.State, c.CoolantCelsius is { } t ? $"{t:0} °C".Replace("-", "−", StringComparison.Ordinal) : null, c.Disabled is { Length: > 0 } d ? $"{d} disabled" : null,
+            c.SyncKind is { } kind ? $"{kind} sync on cylinder {c.SyncCylinder ?? 1}" : null, c.Remark,
+        };
+        var said = string.Join(" · ", parts.Where(p => !string.IsNullOrWhiteSpace(p)));
+        return said.Length > 0 ? said : "no conditions noted";
+    }
+}

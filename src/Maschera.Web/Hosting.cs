@@ -1,0 +1,44 @@
+using Maschera.Store;
+using Maschera.Web.Pages.Bench;
+using Maschera.Web.Services;
+using Microsoft.AspNetCore.DataProtection;
+using Microsoft.AspNetCore.Http.Features;
+using Microsoft.EntityFrameworkCore;
+
+namespace Maschera.Web;
+
+/// <summary>Puts the application together.</summary>
+public static class Hosting
+{
+    /// <summary>Registers everything the pages need, on a data folder.</summary>
+    public static void AddMaschera(this WebApplicationBuilder builder, DataFolder data)
+    {
+        var services = builder.Services;
+        services.AddSingleton(data);
+        services.AddDbContext<MascheraDb>(options => options.UseSqlite($"Data Source={data.Database}"));
+        services.AddScoped<SampleStore>();
+        services.AddScoped<ReadingService>();
+        services.AddScoped<DemoData>();
+        services.AddSingleton<ImportService>();
+        services.AddDataProtection().PersistKeysToFileSystem(new DirectoryInfo(Path.Combine(data.Root, "keys")));
+        services.AddRazorPages(options => options.Conventions.AddPageRoute("/Jobs/Edit", "/jobs/new").AddPageRoute("/Engines/Edit", "/engines/new"));
+        // Captures of any size may be uploaded; they are streamed to disk.
+        services.Configure<FormOptions>(options => options.MultipartBodyLengthLimit = long.MaxValue);
+        builder.WebHost.ConfigureKestrel(kestrel => kestrel.Limits.MaxRequestBodySize = null);
+    }
+
+    /// <summary>The order in which a request passes.</summary>
+    public static void UseMaschera(this WebApplication app)
+    {
+        app.UseExceptionHandler("/error");
+        app.UseStatusCodePagesWithReExecute("/error", "?code={0}");
+        app.Use(async (context, next) =>
+        {
+            context.Response.Headers.ContentSecurityPolicy = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:";
+            await next();
+        });
+        app.UseStaticFiles();
+        app.MapRazorPages();
+        app.MapBenchWindow();
+    }
+}

@@ -1,0 +1,174 @@
+using System.Globalization;
+using Maschera.Core.Readings;
+using Maschera.Formats;
+using Maschera.Store;
+using Maschera.Web.Drawing;
+using Maschera.Web.Services;
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.Filters;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Microsoft.AspNetCore.Mvc.Rendering;
+
+namespace Maschera.Web.Pages.Captures;
+
+/// <summary>A file on its way in: what was understood, corrections, then progress.</summary>
+public sealed class PreviewModel(ImportService imports) : PageModel
+{
+    /// <summary>Probes and clamps: what a value in the file is multiplied by.</summary>
+    private static readonly (string Label, double Scale)[] s_probes =
+    [
+        ("as in the file", 1), ("attenuator 10:1", 10), ("attenuator 20:1", 20), ("clamp 1 mV/A, file in V", 1000), ("clamp 10 mV/A, file in V", 100), ("clamp 100 mV/A, file in V", 10),
+        ("clamp 1 mV/A, file in mV", 1), ("clamp 10 mV/A, file in mV", 0.1), ("transducer 0–5 V for 0–20 bar", 4), ("transducer 0–5 V for 0–35 bar", 7), ("turned round", -1),
+    ];
+
+    /// <summary>One channel as the form holds it.</summary>
+    public sealed class ChannelFields
+    {
+        public bool Keep { get; set; } = true;
+        public string Name { get; set; } = "";
+        public string? Unit { get; set; }
+        public string? Role { get; set; }
+        public string Probe { get; set; } = "0";
+    }
+
+    /// <summary>The conditions as the form holds them.</summary>
+    public sealed class ConditionFields
+    {
+        public string? Name { get; set; }
+        public string? State { get; set; }
+        public string? Coolant { get; set; }
+        public string? Disabled { get; set; }
+        public string? Remark { get; set; }
+        public string? SyncKind { get; set; }
+        public string? SyncCylinder { get; set; }
+    }
+
+    [BindProperty(SupportsGet = true)] public string Token { get; set; } = "";
+    [BindProperty] public List<ChannelFields> Channels { get; set; } = [];
+    [BindProperty] public ConditionFields Form { get; set; } = new();
+
+    public IncomingFile Incoming { get; private set; } = null!;
+    public FileOverview Overview { get; private set; } = null!;
+    public ImportRun? Run { get; private set; }
+    public IReadOnlyList<Note> Notes => Overview.Csv?.Notes ?? [];
+
+    public IEnumerable<SelectListItem> Probes => s_probes.Select((p, i) => new SelectListItem(p.Label, i.ToString(CultureInfo.InvariantCulture)));
+
+    public IEnumerable<SelectListItem> Roles =>
+    [
+        new SelectListItem("nothing in particular", ""),
+        .. ReadingRegistry.All.SelectMany(r => r.Roles).DistinctBy(r => r.Name).Select(r => new SelectListItem(r.Label, r.Name)),
+    ];
+
+    public IEnumerable<(string Name, string Value)> Facts
+    {
+        get
+        {
+            yield return ("Format", Overview.Kind);
+            if (Overview.Rate is { } rate) yield return ("Rate", Say.Number(rate, 0) + " Hz");
+            if (Overview.Csv is not { } csv) yield break;
+            yield return ("Text", csv.Encoding);
+            yield return ("Between cells", csv.Delimiter switch { '\t' => "tab", ';' => "semicolon", _ => "comma" });
+            yield return ("Decimal", csv.DecimalPoint == ',' ? "comma" : "point");
+            yield return ("Names in line", csv.HeaderLine?.ToString(CultureInfo.InvariantCulture) ?? "none");
+            yield return ("Rows from line", csv.FirstDataLine.ToString(CultureInfo.InvariantCulture));
+            var time = csv.Columns.FirstOrDefault(c => c.Use is ColumnUse.Time or ColumnUse.Clock);
+            if (time is not null) yield return ("Time", time.Use == ColumnUse.Clock ? $"{time.Name}, time of day" : $"{time.Name}, {(time.Unit.Length > 0 ? time.Unit : "s")}");
+        }
+    }
+
+    /// <summary>The first values of a channel as written.</summary>
+    public string FirstValues(int channel)
+    {
+        if (Overview.Csv is not { } csv) return "";
+        var column = csv.Columns.Select((c, i) => (c, i)).Where(x => x.c.Use == ColumnUse.Channel).ElementAt(channel).i;
+        return string.Join("  ", csv.FirstRows.Take(3).Select(r => column < r.Length ? r[column] : ""));
+    }
+
+    public override void OnPageHandlerExecuting(PageHandlerExecutingContext context)
+    {
+        Run = imports.Run(Token);
+        var file = imports.Find(Token);
+        if (file is null && Run is null) context.Result = NotFound();
+        else if (file is not null)
+        {
+            Incoming = file;
+            Overview = imports.Inspect(file);
+            TempData["job:" + Token] = file.JobId;
+            TempData["name:" + Token] = file.FileName;
+        }
+        else Incoming = new IncomingFile(Token, TempData.Peek("job:" + Token) as int? ?? 0, TempData.Peek("name:" + Token) as string ?? "Import");
+    }
+
+    public IActionResult OnGet() => Run is null ? ShowPreview() : ShowRun();
+
+    public IActionResult OnGetProgress() => ShowRun();
+
+    public IActionResult OnPost()
+    {
+        if (Run is not null) return Redirect($"/imports/{Token}");
+        var coolant = Number("Form.Coolant", Form.Coolant);
+        var cylinder = Number("Form.SyncCylinder", Form.SyncCylinder);
+        if (Channels.Count != Overview.Channels.Count) return BadRequest();
+        if (!ModelState.IsValid) return Page();
+        var capture = new StoredCapture
+        {
+            JobId = Incoming.JobId,
+            Name = string.IsNullOrWhiteSpace(Form.Name) ? Path.GetFileNameWithoutExtension(Incoming.FileName) : Form.Name.Trim(),
+            TakenAt = DateTime.UtcNow,
+            Conditions = new Conditions(Blank(Form.State), coolant, Blank(Form.Disabled), Blank(Form.Remark), Blank(Form.SyncKind), (int?)cylinder),
+        };
+        imports.Start(Incoming, capture, [.. Channels.Select(c => new ChannelChoice(c.Name.Trim(), c.Unit?.Trim() ?? "", Scale(c.Probe), Blank(c.Role), c.Keep))]);
+        return Redirect($"/imports/{Token}");
+    }
+
+    public IActionResult OnPostCancel()
+    {
+        imports.Stop(Token);
+        return Redirect($"/imports/{Token}");
+    }
+
+    public IActionResult OnPostLeave()
+    {
+        var job = Incoming.JobId;
+        imports.Forget(Token);
+        return Redirect($"/jobs/{job}");
+    }
+
+    private PageResult ShowPreview()
+    {
+        Channels = [.. Overview.Channels.Select(c => new ChannelFields { Name = c.Name, Unit = c.Unit, Role = GuessRole(c.Name, c.Unit) })];
+        var cranks = Channels.Any(c => c.Role == "current");
+        Form = new ConditionFields
+        {
+            Name = Path.GetFileNameWithoutExtension(Incoming.FileName),
+            State = cranks ? "cranking" : "",
+            SyncKind = Channels.Any(c => c.Role == "sync") ? "ignition" : "",
+            SyncCylinder = Channels.Any(c => c.Role == "sync") ? "1" : "",
+        };
+        return Page();
+    }
+
+    private IActionResult ShowRun()
+    {
+        if (Run is not { State: ImportState.Done, CaptureId: { } capture }) return Page();
+        if (!Request.Headers.ContainsKey("HX-Request")) return Redirect($"/bench/{capture}");
+        Response.Headers["HX-Redirect"] = $"/bench/{capture}";
+        return new EmptyResult();
+    }
+
+    private static string? GuessRole(string name, string unit) => ReadingRegistry.All.SelectMany(r => r.Roles)
+        .FirstOrDefault(r => r.Words.Any(w => name.Contains(w, StringComparison.OrdinalIgnoreCase)) || unit == "A" && r.Name == "current")?.Name;
+
+    private double? Number(string field, string? text)
+    {
+        if (string.IsNullOrWhiteSpace(text)) return null;
+        if (double.TryParse(text.Replace(',', '.'), CultureInfo.InvariantCulture, out var number)) return number;
+        ModelState.AddModelError(field, $"'{text}' is not a number.");
+        return null;
+    }
+
+    private static double Scale(string probe) => int.TryParse(probe, CultureInfo.InvariantCulture, out var i) && i >= 0 && i < s_probes.Length ? s_probes[i].Scale : 1;
+
+    private static string? Blank(string? text) => string.IsNullOrWhiteSpace(text) ? null : text.Trim();
+}

@@ -1,0 +1,44 @@
+using Maschera.Formats;
+using Maschera.Store;
+using Maschera.Web.Services;
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Microsoft.EntityFrameworkCore;
+
+namespace Maschera.Web.Pages.Captures;
+
+/// <summary>Takes an upload and leads to its preview; a file that can't be read is refused and thrown away at once.</summary>
+public sealed class UploadModel(MascheraDb db, ImportService imports) : PageModel
+{
+    public IActionResult OnGet(int id) => Redirect($"/jobs/{id}");
+
+    public async Task<IActionResult> OnPostAsync(int id, IFormFile? file, CancellationToken cancel)
+    {
+        if (!await db.LiveJobs.AnyAsync(j => j.Id == id, cancel)) return NotFound();
+        if (file is null) return Refuse(id, "Choose a file first.");
+        await using var content = file.OpenReadStream();
+        var incoming = await imports.KeepAsync(id, file.FileName, content, cancel);
+        try
+        {
+            imports.Inspect(incoming);
+        }
+        catch (CaptureFormatException error)
+        {
+            imports.Forget(incoming.Token);
+            return Refuse(id, error.Message);
+        }
+
+        return Go($"/imports/{incoming.Token}");
+    }
+
+    private bool FromHtmx => Request.Headers.ContainsKey("HX-Request");
+
+    private IActionResult Refuse(int id, string why) => FromHtmx ? Content(why) : Redirect($"/jobs/{id}?uploadError={Uri.EscapeDataString(why)}");
+
+    private IActionResult Go(string address)
+    {
+        if (!FromHtmx) return Redirect(address);
+        Response.Headers["HX-Redirect"] = address;
+        return new EmptyResult();
+    }
+}

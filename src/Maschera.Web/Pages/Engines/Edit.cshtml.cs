@@ -1,0 +1,139 @@
+using System.Globalization;
+using Maschera.Core.Engines;
+using Maschera.Rig;
+using Maschera.Store;
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Microsoft.EntityFrameworkCore;
+
+namespace Maschera.Web.Pages.Engines;
+
+/// <summary>Enters or changes an engine; whatever is wrong is said beside its field.</summary>
+public sealed class EditModel(MascheraDb db) : PageModel
+{
+    private static readonly char[] s_between = [' ', ',', ';', '-', '–'];
+
+    /// <summary>The fields as typed.</summary>
+    public sealed class Fields
+    {
+        public string Name { get; set; } = "";
+        public string? Cylinders { get; set; }
+        public string? FiringOrder { get; set; }
+        public string? FiringAngles { get; set; }
+        public string? Banks { get; set; }
+        public string Fuel { get; set; } = "petrol";
+        public string? Teeth { get; set; }
+        public string? Missing { get; set; }
+        public string? GapToTdc { get; set; }
+        public string? BoreMm { get; set; }
+        public string? StrokeMm { get; set; }
+        public string? RodMm { get; set; }
+        public string? CompressionRatio { get; set; }
+        public string? Valves { get; set; }
+    }
+
+    [BindProperty(SupportsGet = true)] public int? Id { get; set; }
+    [BindProperty] public Fields Form { get; set; } = new();
+
+    public IReadOnlyList<Engine> Layouts => EngineCatalogue.Layouts;
+    public bool HasDetails => Form.Teeth is not null || Form.BoreMm is not null || Form.Valves is not null;
+
+    public async Task<IActionResult> OnGetAsync(string? layout)
+    {
+        if (Id is null)
+        {
+            if (Layouts.FirstOrDefault(l => l.Name == layout) is { } start) Show(start);
+            return Page();
+        }
+
+        if (await db.Engines.FindAsync(Id) is not { } stored) return NotFound();
+        Show(stored.ToEngine());
+        return Page();
+    }
+
+    public async Task<IActionResult> OnPostAsync()
+    {
+        var engine = Read();
+        if (string.IsNullOrWhiteSpace(Form.Name)) ModelState.AddModelError("Form.Name", "Give the engine a name.");
+        if (ModelState.IsValid)
+            foreach (var problem in engine.Problems()) ModelState.AddModelError("Form." + problem.Field, problem.Text);
+        if (!ModelState.IsValid) return Page();
+        var stored = Id is null ? db.Engines.Add(new StoredEngine()).Entity : await db.Engines.FindAsync(Id);
+        if (stored is null) return NotFound();
+        stored.Take(engine);
+        await db.SaveChangesAsync();
+        return Redirect("/engines");
+    }
+
+    private Engine Read()
+    {
+        var geometry = (Bore: Number("BoreMm", Form.BoreMm), Stroke: Number("StrokeMm", Form.StrokeMm), Rod: Number("RodMm", Form.RodMm), Ratio: Number("CompressionRatio", Form.CompressionRatio));
+        var anyGeometry = geometry.Bore is not null || geometry.Stroke is not null || geometry.Rod is not null || geometry.Ratio is not null;
+        var teeth = Whole("Teeth", Form.Teeth);
+        var valves = Numbers("Valves", Form.Valves);
+        if (valves is { Count: not 4 }) ModelState.AddModelError("Form.Valves", "Give four angles: exhaust opens, exhaust closes, intake opens, intake closes.");
+        return new Engine
+        {
+            Name = Form.Name?.Trim() ?? "",
+            Cylinders = Whole("Cylinders", Form.Cylinders) ?? 0,
+            FiringOrder = [.. (Numbers("FiringOrder", Form.FiringOrder) ?? []).Select(n => (int)n)],
+            FiringAngles = Numbers("FiringAngles", Form.FiringAngles),
+            Banks = string.IsNullOrWhiteSpace(Form.Banks) ? null : [.. Form.Banks.Split('/').Select(bank => (IReadOnlyList<int>)[.. (Numbers("Banks", bank) ?? []).Select(n => (int)n)])],
+            Fuel = Form.Fuel,
+            CrankWheel = teeth is { } t ? new CrankWheel(t, [.. (Numbers("Missing", Form.Missing) ?? []).Select(n => (int)n).Where(n => n != 0)], Number("GapToTdc", Form.GapToTdc)) : null,
+            Geometry = anyGeometry ? new EngineGeometry(geometry.Bore ?? 0, geometry.Stroke ?? 0, geometry.Rod ?? 0, geometry.Ratio ?? 0) : null,
+            ValveTiming = valves is { Count: 4 } ? new ValveTiming(valves[0], valves[1], valves[2], valves[3]) : null,
+        };
+    }
+
+    private int? Whole(string field, string? text)
+    {
+        if (string.IsNullOrWhiteSpace(text)) return null;
+        if (int.TryParse(text, NumberStyles.Integer, CultureInfo.InvariantCulture, out var number)) return number;
+        ModelState.AddModelError("Form." + field, $"'{text}' is not a whole number.");
+        return null;
+    }
+
+    private double? Number(string field, string? text)
+    {
+        if (string.IsNullOrWhiteSpace(text)) return null;
+        if (double.TryParse(text.Replace(',', '.'), NumberStyles.Float, CultureInfo.InvariantCulture, out var number)) return number;
+        ModelState.AddModelError("Form." + field, $"'{text}' is not a number.");
+        return null;
+    }
+
+    private List<double>? Numbers(string field, string? text)
+    {
+        if (string.IsNullOrWhiteSpace(text)) return null;
+        var numbers = new List<double>();
+        foreach (var word in text.Split(s_between, StringSplitOptions.RemoveEmptyEntries))
+        {
+            if (double.TryParse(word, NumberStyles.Float, CultureInfo.InvariantCulture, out var number)) numbers.Add(number);
+            else ModelState.AddModelError("Form." + field, $"'{word}' is not a number.");
+        }
+
+        return numbers;
+    }
+
+    private void Show(Engine e)
+    {
+        static string? Text(double? value) => value?.ToString(CultureInfo.InvariantCulture);
+        Form = new Fields
+        {
+            Name = e.Name,
+            Cylinders = Text(e.Cylinders),
+            FiringOrder = string.Join("-", e.FiringOrder),
+            FiringAngles = e.FiringAngles is null ? null : string.Join(" ", e.FiringAngles.Select(a => Text(a))),
+            Banks = e.Banks is null ? null : string.Join(" / ", e.Banks.Select(bank => string.Join(" ", bank))),
+            Fuel = e.Fuel ?? "petrol",
+            Teeth = Text(e.CrankWheel?.Teeth),
+            Missing = e.CrankWheel is { } wheel ? string.Join(" ", wheel.Missing) : null,
+            GapToTdc = Text(e.CrankWheel?.GapToTdc),
+            BoreMm = Text(e.Geometry?.BoreMm),
+            StrokeMm = Text(e.Geometry?.StrokeMm),
+            RodMm = Text(e.Geometry?.RodMm),
+            CompressionRatio = Text(e.Geometry?.CompressionRatio),
+            Valves = e.ValveTiming is { } v ? $"{Text(v.Evo)} {Text(v.Evc)} {Text(v.Ivo)} {Text(v.Ivc)}" : null,
+        };
+    }
+}

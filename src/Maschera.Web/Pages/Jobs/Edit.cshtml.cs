@@ -1,0 +1,73 @@
+using System.ComponentModel.DataAnnotations;
+using Maschera.Store;
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Microsoft.AspNetCore.Mvc.Rendering;
+using Microsoft.EntityFrameworkCore;
+
+namespace Maschera.Web.Pages.Jobs;
+
+/// <summary>Takes a job in, or changes one.</summary>
+public sealed class EditModel(MascheraDb db) : PageModel
+{
+    /// <summary>The fields of the form.</summary>
+    public sealed class Fields
+    {
+        [Required(ErrorMessage = "Which vehicle is it?")]
+        public string Vehicle { get; set; } = "";
+
+        public string? Plate { get; set; }
+
+        [Required(ErrorMessage = "Choose the engine.")]
+        public int? EngineId { get; set; }
+
+        [Range(0, 5_000_000, ErrorMessage = "Kilometres lie from 0 to 5,000,000.")]
+        public int? OdometerKm { get; set; }
+
+        [Required(ErrorMessage = "What does the customer complain of?")]
+        public string Complaint { get; set; } = "";
+
+        public string? WhenItHappens { get; set; }
+        public string? EarlierRepairs { get; set; }
+    }
+
+    [BindProperty(SupportsGet = true)] public int? Id { get; set; }
+    [BindProperty] public Fields Form { get; set; } = new();
+
+    public IReadOnlyList<SelectListItem> Engines { get; private set; } = [];
+
+    public async Task<IActionResult> OnGetAsync()
+    {
+        await LoadEnginesAsync();
+        if (Id is null) return Page();
+        if (await FindAsync() is not { } job) return NotFound();
+        Form = new Fields { Vehicle = job.Vehicle, Plate = job.Plate, EngineId = job.EngineId, OdometerKm = job.OdometerKm, Complaint = job.Complaint, WhenItHappens = job.WhenItHappens, EarlierRepairs = job.EarlierRepairs };
+        return Page();
+    }
+
+    public async Task<IActionResult> OnPostAsync()
+    {
+        if (Form.EngineId is { } engine && !await db.Engines.AnyAsync(e => e.Id == engine)) ModelState.AddModelError("Form.EngineId", "Choose the engine.");
+        if (!ModelState.IsValid)
+        {
+            await LoadEnginesAsync();
+            return Page();
+        }
+
+        var job = Id is null ? new Job { CreatedAt = DateTime.UtcNow } : await FindAsync();
+        if (job is null) return NotFound();
+        (job.Vehicle, job.Plate, job.EngineId, job.OdometerKm) = (Form.Vehicle.Trim(), Form.Plate?.Trim(), Form.EngineId!.Value, Form.OdometerKm);
+        (job.Complaint, job.WhenItHappens, job.EarlierRepairs) = (Form.Complaint.Trim(), Form.WhenItHappens?.Trim(), Form.EarlierRepairs?.Trim());
+        if (Id is null) db.Jobs.Add(job);
+        await db.SaveChangesAsync();
+        return Redirect($"/jobs/{job.Id}");
+    }
+
+    private Task<Job?> FindAsync() => db.LiveJobs.FirstOrDefaultAsync(j => j.Id == Id);
+
+    private async Task LoadEnginesAsync() => Engines =
+    [
+        new SelectListItem("Choose…", ""),
+        .. (await db.Engines.OrderBy(e => e.Name).ToListAsync()).Select(e => new SelectListItem(e.Name, e.Id.ToString(System.Globalization.CultureInfo.InvariantCulture))),
+    ];
+}

@@ -1,0 +1,96 @@
+using System.ComponentModel.DataAnnotations;
+using System.Globalization;
+using Maschera.Core.Engines;
+using Maschera.Rig;
+using Maschera.Store;
+using Maschera.Web.Services;
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Microsoft.AspNetCore.Mvc.Rendering;
+using Microsoft.EntityFrameworkCore;
+
+namespace Maschera.Web.Pages.Rig;
+
+/// <summary>Records the stand-in engine into a job.</summary>
+public sealed class IndexModel(MascheraDb db, ReadingService readings) : PageModel
+{
+    /// <summary>What the stand-in is asked to do.</summary>
+    public sealed class Fields
+    {
+        public int Job { get; set; }
+
+        [Range(0, Engine.MostCylinders, ErrorMessage = "A cylinder's number, or 0 for none.")]
+        public int Cylinder { get; set; }
+
+        public double Leak { get; set; } = 2.5;
+        public string Battery { get; set; } = "good";
+
+        [Range(2, 30, ErrorMessage = "From 2 to 30 seconds.")]
+        public int Seconds { get; set; } = 5;
+
+        public bool Sync { get; set; } = true;
+    }
+
+    [BindProperty] public Fields Form { get; set; } = new();
+
+    public IReadOnlyList<SelectListItem> Jobs { get; private set; } = [];
+
+    public async Task OnGetAsync(int? job)
+    {
+        Form.Job = job ?? 0;
+        await LoadAsync();
+    }
+
+    public async Task<IActionResult> OnPostAsync()
+    {
+        var job = await db.LiveJobs.Include(j => j.Engine).FirstOrDefaultAsync(j => j.Id == Form.Job);
+        if (job is null) ModelState.AddModelError("Form.Job", "Choose the job to record into.");
+        var engine = job?.Engine!.ToEngine();
+        if (engine is not null && Form.Cylinder > engine.Cylinders) ModelState.AddModelError("Form.Cylinder", $"The {engine.Name} has {engine.Cylinders} cylinders.");
+        if (!ModelState.IsValid)
+        {
+            await LoadAsync();
+            return Page();
+        }
+
+        var (capture, _) = CrankingRun.Record(Plan(Whole(engine!)));
+        var fault = Form.Cylinder > 0 ? $"stand-in, cylinder {Form.Cylinder} leaking" : "stand-in, sound";
+        var id = CaptureKeeper.Keep(db, job!.Id, $"Cranking, {fault}", capture, new Conditions("cranking", 20, "fuel", null, Form.Sync ? "ignition" : null, Form.Sync ? engine!.FiringOrder[0] : null));
+        readings.MakeObvious(id);
+        return Redirect($"/bench/{id}");
+    }
+
+    private CrankingPlan Plan(Engine engine) => new(engine)
+    {
+        Faults = Form.Cylinder > 0 ? [new CylinderFault(Form.Cylinder, Form.Leak)] : [],
+        Starter = StarterFor(engine, Form.Battery == "weak"),
+        Cranking = Form.Seconds,
+        Rate = 10_000,
+        SyncCylinder = Form.Sync ? engine.FiringOrder[0] : null,
+        CrankSensor = true,
+        Seed = Random.Shared.Next(),
+    };
+
+    /// <summary>A starter that suits the engine's size.</summary>
+    private static StarterCircuit StarterFor(Engine engine, bool weakBattery) => new()
+    {
+        VoltSeconds = (engine.IsDiesel ? 0.26 : 0.2) + 0.02 * engine.Cylinders,
+        Inertia = 0.08 + 0.03 * engine.Cylinders,
+        FrictionNm = 12 + 4 * engine.Cylinders,
+        BatteryVolts = weakBattery ? 11.8 : 12.6,
+        BatteryOhms = weakBattery ? 0.012 : 0.006,
+    };
+
+    /// <summary>An engine whose geometry is not known turns with that of a common one.</summary>
+    private static Engine Whole(Engine engine) => engine with
+    {
+        Geometry = engine.Geometry ?? EngineCatalogue.Orsa.Geometry,
+        ValveTiming = engine.ValveTiming ?? EngineCatalogue.Orsa.ValveTiming,
+    };
+
+    private async Task LoadAsync() => Jobs =
+    [
+        .. (await db.LiveJobs.Include(j => j.Engine).Where(j => j.ClosedAt == null).OrderByDescending(j => j.Id).ToListAsync())
+            .Select(j => new SelectListItem($"{j.Vehicle}: {j.Complaint}", j.Id.ToString(CultureInfo.InvariantCulture))),
+    ];
+}

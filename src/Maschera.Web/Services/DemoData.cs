@@ -1,0 +1,98 @@
+using Maschera.Core.Engines;
+using Maschera.Core.Signals;
+using Maschera.Rig;
+using Maschera.Store;
+
+namespace Maschera.Web.Services;
+
+/// <summary>The demonstration world: a mountain post-bus and rescue depot with its vehicles and their complaints.</summary>
+public sealed class DemoData(MascheraDb db, ReadingService readings)
+{
+    /// <summary>Throws the data folder's contents away.</summary>
+    public static void Clear(DataFolder data)
+    {
+        foreach (var file in Directory.GetFiles(data.Root, "maschera.db*")) File.Delete(file);
+        foreach (var file in Directory.GetFiles(data.Incoming)) File.Delete(file);
+    }
+
+    /// <summary>Fills an empty database; leaves one with engines alone.</summary>
+    public void FillIfEmpty()
+    {
+        if (db.Engines.Any()) return;
+        var engines = EngineCatalogue.Demo.ToDictionary(e => e.Name, Keep);
+        var van = Take(engines["Orsa 1.4"], "Orsa 1.4, post van 7", "NB 0712", 148_200, "Shakes at idle, misfire code for cylinder 3", "Cold and hot, worse at idle", "Plugs and coils renewed elsewhere, no change", 2);
+        Crank(van, "Cranking, fuel pump fuse out", new CrankingPlan(EngineCatalogue.Orsa) { Faults = [new(3, 2.6)], SyncCylinder = 1, Rate = 10_000, Seed = 7 }, new("cranking", 84, "fuel", "Clamp on the starter cable, sync on plug lead 1", "ignition", 1));
+        var rescue = Take(engines["Tasso V6"], "Tasso V6, rescue car", "NB 0301", 96_540, "Cranks, starts late, then runs well", "After a night in the rain", null, 1);
+        Crank(rescue, "Cranking after a wet night", Plan(EngineCatalogue.Tasso, 11) with { SyncCylinder = 1 }, new("cranking", 11, "fuel", null, "ignition", 1));
+        var plough = Take(engines["Camoscio 2.0 D"], "Camoscio 2.0 D, snow plough", "NB 0044", 212_870, "Turns slowly and does not start", "Below freezing", "Glow plugs renewed last winter", 0);
+        Crank(plough, "Cranking at −4 °C", new CrankingPlan(EngineCatalogue.Camoscio) { Faults = [new(2, 1.1)], Starter = new StarterCircuit { BatteryVolts = 11.8, BatteryOhms = 0.011, VoltSeconds = 0.34 }, Rate = 5_000, Seed = 3, Cranking = 6 }, new("cranking", -4, "fuel", "No sync at hand"));
+        var shuttle = Take(engines["Ghiro 1.0"], "Ghiro 1.0, village shuttle", "NB 0519", 61_300, "Lacks power uphill since the belt was renewed", "Above 2,500 rpm", "Timing belt and water pump renewed two weeks ago", 3);
+        Crank(shuttle, "Cranking, injectors unplugged", Plan(EngineCatalogue.Ghiro, 21) with { SyncCylinder = 1, CrankSensor = true }, new("cranking", 22, "fuel", null, "ignition", 1));
+        var closed = Take(engines["Orsa 1.4"], "Orsa 1.4, post van 4", "NB 0704", 187_015, "Rattles on start", "Cold", null, 30);
+        closed.ClosedAt = DateTime.UtcNow.AddDays(-24);
+        db.SaveChanges();
+    }
+
+    private static CrankingPlan Plan(Engine engine, int seed) => new(engine)
+    {
+        Starter = new StarterCircuit { VoltSeconds = 0.2 + 0.02 * engine.Cylinders, Inertia = 0.08 + 0.03 * engine.Cylinders, FrictionNm = 12 + 4 * engine.Cylinders },
+        Rate = 10_000,
+        Seed = seed,
+    };
+
+    private StoredEngine Keep(Engine engine)
+    {
+        var stored = new StoredEngine();
+        stored.Take(engine);
+        db.Engines.Add(stored);
+        db.SaveChanges();
+        return stored;
+    }
+
+    private Job Take(StoredEngine engine, string vehicle, string plate, int km, string complaint, string when, string? repairs, int daysAgo)
+    {
+        var job = new Job { Vehicle = vehicle, Plate = plate, OdometerKm = km, Complaint = complaint, WhenItHappens = when, EarlierRepairs = repairs, EngineId = engine.Id, CreatedAt = DateTime.UtcNow.AddDays(-daysAgo).AddHours(-2) };
+        db.Jobs.Add(job);
+        db.SaveChanges();
+        return job;
+    }
+
+    private void Crank(Job job, string name, CrankingPlan plan, Conditions conditions)
+    {
+        var (capture, _) = CrankingRun.Record(plan);
+        readings.MakeObvious(CaptureKeeper.Keep(db, job.Id, name, capture, conditions));
+    }
+}
+
+/// <summary>Keeps a capture that is already in memory: a stand-in's recording.</summary>
+public static class CaptureKeeper
+{
+    /// <summary>Stores the capture whole; returns its number.</summary>
+    public static int Keep(MascheraDb db, int jobId, string name, Capture capture, Conditions conditions)
+    {
+        var stored = new StoredCapture { JobId = jobId, Name = name, TakenAt = DateTime.UtcNow, Conditions = conditions };
+        using var writer = new CaptureWriter(db, stored, [.. capture.Channels.Select(c => new ChannelChoice(c.Name, c.Unit, 1, RoleOf(c.Name)))]);
+        writer.Begin([.. capture.Channels.Select(c => new ChannelInfo(c.Name, c.Unit, 0))], 1, 0);
+        var time = capture.Channels[0].Time;
+        var block = new SampleBlock(1, capture.Channels.Count, SampleStore.BlockSamples);
+        for (var first = 0; first < time.Count; first += block.Capacity)
+        {
+            block.Count = Math.Min(block.Capacity, time.Count - first);
+            for (var i = 0; i < block.Count; i++) block.Times[0][i] = time[first + i];
+            for (var c = 0; c < capture.Channels.Count; c++) capture.Channels[c].Samples.AsSpan(first, block.Count).CopyTo(block.Values[c]);
+            writer.Append(block);
+        }
+
+        writer.Complete(capture.Notes);
+        return stored.Id;
+    }
+
+    private static string? RoleOf(string name) => name switch
+    {
+        "Starter current" => "current",
+        "Battery voltage" => "battery",
+        "Ignition" => "sync",
+        "Crank sensor" => "crank",
+        _ => null,
+    };
+}

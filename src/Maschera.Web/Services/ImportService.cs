@@ -1,0 +1,129 @@
+using System.Collections.Concurrent;
+using System.Text.Json;
+using Maschera.Formats;
+using Maschera.Store;
+
+namespace Maschera.Web.Services;
+
+/// <summary>A file that was uploaded and waits to be looked over.</summary>
+/// <param name="Token">Its name in the address.</param>
+/// <param name="JobId">The job it is for.</param>
+/// <param name="FileName">As the person's machine called it.</param>
+public sealed record IncomingFile(string Token, int JobId, string FileName);
+
+/// <summary>Where an import stands.</summary>
+public enum ImportState
+{
+    Running,
+    Done,
+    Failed,
+    Cancelled,
+}
+
+/// <summary>One import under way.</summary>
+public sealed class ImportRun
+{
+    private long _bytes;
+
+    internal CancellationTokenSource Cancel { get; } = new();
+
+    public ImportState State { get; internal set; }
+    public long Length { get; internal init; }
+    public string? Error { get; internal set; }
+    public int? CaptureId { get; internal set; }
+
+    /// <summary>Bytes read so far.</summary>
+    public long Bytes
+    {
+        get => Interlocked.Read(ref _bytes);
+        internal set => Interlocked.Exchange(ref _bytes, value);
+    }
+
+    public int Percent => Length == 0 ? 0 : (int)(100 * Bytes / Length);
+}
+
+/// <summary>Takes files in: keeps uploads until they are looked over, then imports them beside the requests.</summary>
+public sealed class ImportService(DataFolder data, IServiceScopeFactory scopes)
+{
+    private readonly ConcurrentDictionary<string, ImportRun> _runs = new();
+
+    /// <summary>Keeps an upload.</summary>
+    public async Task<IncomingFile> KeepAsync(int jobId, string fileName, Stream content, CancellationToken cancel)
+    {
+        var file = new IncomingFile(Guid.NewGuid().ToString("N"), jobId, Path.GetFileName(fileName));
+        var path = PathOf(file.Token);
+        try
+        {
+            await using (var target = File.Create(path)) await content.CopyToAsync(target, cancel);
+            await File.WriteAllTextAsync(path + ".json", JsonSerializer.Serialize(file), cancel);
+        }
+        catch
+        {
+            Forget(file.Token);
+            throw;
+        }
+
+        return file;
+    }
+
+    /// <summary>The upload of that token; null where there is none.</summary>
+    public IncomingFile? Find(string token) =>
+        token.All(char.IsAsciiHexDigit) && File.Exists(PathOf(token) + ".json") ? JsonSerializer.Deserialize<IncomingFile>(File.ReadAllText(PathOf(token) + ".json")) : null;
+
+    /// <summary>What is understood of an upload.</summary>
+    /// <exception cref="CaptureFormatException">It can't be read.</exception>
+    public FileOverview Inspect(IncomingFile file) => CaptureFile.Inspect(PathOf(file.Token), file.FileName);
+
+    /// <summary>Throws an upload away.</summary>
+    public void Forget(string token)
+    {
+        File.Delete(PathOf(token));
+        File.Delete(PathOf(token) + ".json");
+    }
+
+    /// <summary>The import of that token; null where none was started.</summary>
+    public ImportRun? Run(string token) => _runs.GetValueOrDefault(token);
+
+    /// <summary>Starts the import; a second start of the same one changes nothing.</summary>
+    public void Start(IncomingFile file, StoredCapture capture, IReadOnlyList<ChannelChoice> choices)
+    {
+        var run = new ImportRun { Length = new FileInfo(PathOf(file.Token)).Length };
+        if (_runs.TryAdd(file.Token, run)) _ = Task.Run(() => Import(file, run, capture, choices));
+    }
+
+    /// <summary>Stops the import; nothing of it stays.</summary>
+    public void Stop(string token) => Run(token)?.Cancel.Cancel();
+
+    private void Import(IncomingFile file, ImportRun run, StoredCapture capture, IReadOnlyList<ChannelChoice> choices)
+    {
+        try
+        {
+            using var scope = scopes.CreateScope();
+            var db = scope.ServiceProvider.GetRequiredService<MascheraDb>();
+            using (var writer = new CaptureWriter(db, capture, choices))
+                writer.Complete(CaptureFile.Read(PathOf(file.Token), file.FileName, writer, new Progress(run), run.Cancel.Token));
+            scope.ServiceProvider.GetRequiredService<ReadingService>().MakeObvious(capture.Id);
+            run.CaptureId = capture.Id;
+            run.State = ImportState.Done;
+            Forget(file.Token);
+        }
+        catch (OperationCanceledException)
+        {
+            run.State = ImportState.Cancelled;
+            Forget(file.Token);
+        }
+        catch (Exception error)
+        {
+            run.Error = error is CaptureFormatException ? error.Message : $"{file.FileName}: the import broke off: {error.Message}";
+            run.State = ImportState.Failed;
+            Forget(file.Token);
+        }
+    }
+
+    private string PathOf(string token) => Path.Combine(data.Incoming, token);
+
+    private sealed class Progress(ImportRun run) : IProgress<long>
+    {
+        public void Report(long value) => run.Bytes = value;
+    }
+}

@@ -1,0 +1,64 @@
+using Maschera.Core.Readings;
+using Maschera.Core.Signals;
+using Maschera.Store;
+using Microsoft.EntityFrameworkCore;
+
+namespace Maschera.Web.Services;
+
+/// <summary>Makes readings on stored captures and keeps them.</summary>
+public sealed class ReadingService(MascheraDb db, SampleStore samples)
+{
+    /// <summary>Makes a reading; an earlier one of the same kind on the same capture is replaced.</summary>
+    /// <param name="roles">Role to channel name; the channels' stored roles where null.</param>
+    /// <exception cref="ReadingException">The request can't be understood.</exception>
+    public StoredReading Make(int captureId, string kind, IReadOnlyDictionary<string, string>? roles = null, CancellationToken cancel = default)
+    {
+        var capture = db.Captures.Include(c => c.Channels).Include(c => c.Job!.Engine).First(c => c.Id == captureId);
+        var reading = ReadingRegistry.Find(kind) ?? throw new ReadingException($"There is no reading '{kind}'.");
+        var known = reading.Roles.Select(r => r.Name).ToHashSet();
+        var channels = roles ?? StoredRoles(capture, known);
+        var result = reading.Read(new ReadingRequest(Load(capture))
+        {
+            Engine = capture.Job!.Engine!.ToEngine(),
+            Channels = channels,
+            Options = Options(capture.Conditions, reading),
+        }, cancel);
+        db.Readings.Where(r => r.CaptureId == captureId && r.Kind == kind).ExecuteDelete();
+        var stored = StoredReading.Of(result, capture.JobId, captureId);
+        db.Readings.Add(stored);
+        db.SaveChanges();
+        return stored;
+    }
+
+    /// <summary>
+    /// Makes what a capture asks for by itself: relative compression where the starter turned the engine. Whatever
+    /// can't be made is left for the person to ask.
+    /// </summary>
+    public void MakeObvious(int captureId)
+    {
+        var capture = db.Captures.AsNoTracking().First(c => c.Id == captureId);
+        if (capture.Conditions.State != "cranking") return;
+        try
+        {
+            Make(captureId, "relative-compression");
+        }
+        catch (ReadingException)
+        {
+            // The bench offers the reading with its channels open to choice, and says there what is missing.
+        }
+    }
+
+    private Capture Load(StoredCapture capture) =>
+        new(capture.Name, [.. capture.Channels.OrderBy(c => c.Ordinal).Select(samples.Load)], capture.Notes);
+
+    private static Dictionary<string, string> Options(Conditions conditions, IReading reading)
+    {
+        var options = new Dictionary<string, string>();
+        if (conditions.SyncKind is { } kind) options["sync-kind"] = kind;
+        if (conditions.SyncCylinder is { } cylinder) options["sync-cylinder"] = cylinder.ToString(System.Globalization.CultureInfo.InvariantCulture);
+        return options.Where(o => reading.Options.Contains(o.Key)).ToDictionary();
+    }
+
+    private static Dictionary<string, string> StoredRoles(StoredCapture capture, HashSet<string> known) =>
+        capture.Channels.Where(c => c.Role is not null && known.Contains(c.Role)).GroupBy(c => c.Role!).ToDictionary(g => g.Key, g => g.First().Name);
+}
