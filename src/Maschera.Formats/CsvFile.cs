@@ -50,8 +50,8 @@ internal sealed class CsvRows
 {
     private const int BlockRows = 16_384;
 
-    /// <summary>A clock that falls back by more than this has passed midnight, s.</summary>
-    private const double HalfDay = 43_200;
+    /// <summary>A day, s; a clock that falls back by more than half of it has passed midnight.</summary>
+    private const double Day = 86_400;
 
     private readonly CsvLayout _layout;
     private readonly ICaptureSink _sink;
@@ -62,7 +62,8 @@ internal sealed class CsvRows
     private readonly double[] _timeScale;
     private readonly double[] _lastTime;
     private readonly double[] _clockStart;
-    private readonly double[] _days;
+    private readonly int[] _days;
+    private readonly int[] _firstDay;
     private readonly int[] _missing;
     private readonly SampleBlock _block;
     private readonly byte[] _firstHeaderCell;
@@ -86,7 +87,8 @@ internal sealed class CsvRows
         _timeScale = [.. layout.Columns.Select(c => c.Use == ColumnUse.Time ? Units.Seconds(c.Unit) ?? 1 : 1)];
         _lastTime = [.. Enumerable.Repeat(double.NegativeInfinity, layout.Clocks)];
         _clockStart = [.. Enumerable.Repeat(double.NaN, layout.Clocks)];
-        _days = new double[layout.Clocks];
+        _days = new int[layout.Clocks];
+        _firstDay = new int[layout.Clocks];
         _missing = new int[layout.Columns.Count];
         _cells = new double[layout.Columns.Count];
         _plain = _uses.All(use => use is ColumnUse.Channel or ColumnUse.Time);
@@ -300,19 +302,16 @@ internal sealed class CsvRows
     {
         var clock = _targets[column];
         var text = Encoding.UTF8.GetString(cell);
-        if (!ClockText.TryRead(text, out var seconds, out var dated))
+        if (!ClockText.TryRead(text, out var seconds, out var day))
         {
             RefuseHeaderAgain(cell);
             throw new CaptureFormatException(_layout.File, Line, _layout.Columns[column].Name, $"'{text}' is not a time of day.");
         }
 
-        if (double.IsNaN(_clockStart[clock])) _clockStart[clock] = seconds;
-        var time = seconds - _clockStart[clock] + _days[clock];
-        if (!dated && time < _lastTime[clock] - HalfDay)
-        {
-            _days[clock] += 2 * HalfDay;
-            time += 2 * HalfDay;
-        }
+        if (double.IsNaN(_clockStart[clock])) (_clockStart[clock], _firstDay[clock]) = (seconds, day ?? 0);
+        if (day is not null) _days[clock] = day.Value - _firstDay[clock];
+        else if (seconds - _clockStart[clock] + _days[clock] * Day < _lastTime[clock] - Day / 2) _days[clock]++;
+        var time = seconds - _clockStart[clock] + _days[clock] * Day;
 
         KeepTime(column, time, row);
         if (!_begun) Begin(Math.Pow(10, -NumberText.Decimals(cell, text.Contains(',') ? (byte)',' : (byte)'.')));
@@ -371,17 +370,17 @@ internal static class ClockText
 {
     private static readonly string[] s_dates = ["yyyy-M-d", "d.M.yyyy", "d.M.yy", "M/d/yyyy", "d/M/yyyy", "M/d/yy"];
 
-    /// <summary>Seconds since midnight, or since the first day of the calendar where a date stands before.</summary>
-    public static bool TryRead(string text, out double seconds, out bool dated)
+    /// <summary>Seconds since midnight, and the number of the day where a date stands before.</summary>
+    public static bool TryRead(string text, out double seconds, out int? day)
     {
         seconds = 0;
+        day = null;
         var trimmed = text.Trim().TrimEnd('Z');
         var gap = trimmed.LastIndexOfAny([' ', 'T']);
-        dated = gap > 0;
-        if (dated)
+        if (gap > 0)
         {
             if (!DateOnly.TryParseExact(trimmed[..gap], s_dates, CultureInfo.InvariantCulture, DateTimeStyles.None, out var date)) return false;
-            seconds = date.DayNumber * 86_400.0;
+            day = date.DayNumber;
         }
 
         var parts = trimmed[(gap + 1)..].Split(':');
@@ -390,7 +389,7 @@ internal static class ClockText
         if (!int.TryParse(parts[1], NumberStyles.None, CultureInfo.InvariantCulture, out var minutes) || minutes > 59) return false;
         var rest = 0.0;
         if (parts.Length == 3 && !(double.TryParse(parts[2].Replace(',', '.'), NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out rest) && rest < 61)) return false;
-        seconds += hours * 3600.0 + minutes * 60.0 + rest;
+        seconds = hours * 3600.0 + minutes * 60.0 + rest;
         return true;
     }
 }

@@ -11,6 +11,9 @@ internal static partial class CsvLayoutFinder
     private const int HeadBytes = 128 * 1024;
     private const int PreviewRows = 8;
 
+    /// <summary>A delimiter that also fits the names counts this many times as much.</summary>
+    private const double NamedBonus = 4;
+
     /// <summary>Reads the head of <paramref name="stream"/> and finds the layout.</summary>
     /// <exception cref="CaptureFormatException">The file is not a CSV that can be understood.</exception>
     public static CsvLayout Find(Stream stream, string file)
@@ -143,7 +146,7 @@ internal static partial class CsvLayoutFinder
             {
                 var (first, width, rows, cells) = FirstRun(delimiter);
                 if (first < 0) continue;
-                var score = cells + (width > 1 ? rows : 0);
+                var score = (cells + (width > 1 ? rows : 0)) * (NamesFit(first, width, delimiter) ? NamedBonus : 1);
                 if (score > best.Score) best = (score, delimiter, first, width);
             }
 
@@ -154,6 +157,14 @@ internal static partial class CsvLayoutFinder
             }
 
             (_, _delimiter, _firstData, _width) = best;
+        }
+
+        /// <summary>True where the line above the rows has as many cells as they have.</summary>
+        private bool NamesFit(int first, int width, char delimiter)
+        {
+            for (var i = first - 1; i >= 0; i--)
+                if (lines[i].Length > 0 && !IsComment(lines[i])) return Fitted(Cells(lines[i], delimiter), width).Length == width;
+            return false;
         }
 
         /// <summary>The first row of numbers in that delimiter whose width the next rows share.</summary>
@@ -220,7 +231,7 @@ internal static partial class CsvLayoutFinder
         private (string[]? Names, string[]? Units, int? Line) Header()
         {
             var above = Enumerable.Range(0, _firstData).Reverse().Where(i => lines[i].Trim().Length > 0).Take(3).ToList();
-            var candidates = above.Where(i => !IsComment(lines[i])).Select(i => (Line: i, Cells: Trimmed(Cells(lines[i], _delimiter)))).ToList();
+            var candidates = above.Where(i => !IsComment(lines[i])).Select(i => (Line: i, Cells: Fitted(Cells(lines[i], _delimiter), _width))).ToList();
             if (candidates.Count == 0) return (null, null, null);
             var last = candidates[0];
             if (candidates.Count > 1 && last.Cells.All(Units.LooksLikeUnit) && FitsWidth(candidates[1].Cells) && FitsWidth(last.Cells))
@@ -232,7 +243,8 @@ internal static partial class CsvLayoutFinder
 
         private bool FitsWidth(string[] cells) => cells.Length == _width;
 
-        private static string[] Trimmed(string[] cells) => cells.Length > 1 && cells[^1].Length == 0 ? cells[..^1] : cells;
+        /// <summary>Without the empty cell behind a delimiter at the end of the line, unless a column stands there.</summary>
+        private static string[] Fitted(string[] cells, int width) => cells.Length > 1 && cells.Length != width && cells[^1].Length == 0 ? cells[..^1] : cells;
 
         private List<CsvColumn> Columns(string[]? names, string[]? units, List<string[]> rows)
         {

@@ -7,7 +7,7 @@ interface BenchInfo { from: number; to: number; lanes: LaneInfo[]; humps: Hump[]
 const host = document.querySelector<HTMLElement>("#bench")!;
 const info: BenchInfo = JSON.parse(document.querySelector("#bench-data")!.textContent!);
 const ink = (name: string) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
-const laneHeight = () => Math.max(140, Math.min(300, (window.innerHeight - 260) / info.lanes.length));
+const laneHeight = () => Math.max(140, Math.min(340, (window.innerHeight - 280) / info.lanes.length));
 const width = () => host.clientWidth;
 const least = 20e-6;
 

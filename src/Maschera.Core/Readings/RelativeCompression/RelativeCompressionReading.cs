@@ -16,8 +16,14 @@ public sealed class RelativeCompressionReading : IReading
     /// <summary>Below this speed leaks have so long that healthy cylinders drift apart, rpm.</summary>
     private const double SlowRpm = 150;
 
+    /// <summary>What tells the load, the surest first.</summary>
+    private static readonly string[] s_loads = ["current", "battery", "crank"];
+
     private const int FewCycles = 5;
     private const int LeastCycles = 3;
+
+    /// <summary>As long as this on one extreme value is an end stop, not a crest, s.</summary>
+    private const double ClippedSeconds = 0.004;
 
     /// <summary>Misfit from which the fitted engine is doubted, and from which it is not believed, as a share of the reach.</summary>
     private const double DoubtedMisfit = 0.03, RefusedMisfit = 0.09;
@@ -47,7 +53,7 @@ public sealed class RelativeCompressionReading : IReading
         var syncCylinder = request.WholeNumber("sync-cylinder", 1);
         if (!engine.FiringOrder.Contains(syncCylinder)) throw new ReadingException($"--sync-cylinder: this engine has no cylinder {syncCylinder}.");
         var channels = RoleResolver.Resolve(this, request);
-        var draft = new Draft(channels);
+        var draft = new Draft(channels, LoadRole(channels, request));
         if (engine.Cylinders < 2) return draft.Unusable("one-cylinder", "One cylinder has nothing to be compared with. Capture in-cylinder pressure instead.");
         var (signal, refusal) = Load(channels, request, engine);
         if (signal is null) return draft.Unusable(refusal!.Code, refusal.Text);
@@ -68,16 +74,17 @@ public sealed class RelativeCompressionReading : IReading
             : throw new ReadingException($"--sync-kind is ignition, injector, cam or pressure, not '{kind}'.");
     }
 
+    private static string? LoadRole(Dictionary<string, Channel> channels, ReadingRequest request) =>
+        s_loads.FirstOrDefault(request.Channels.ContainsKey) ?? s_loads.FirstOrDefault(channels.ContainsKey);
+
     /// <summary>The load from the channel the person named, else from the surest one there is.</summary>
     private static (CrankingSignal? Signal, Note? Refusal) Load(Dictionary<string, Channel> channels, ReadingRequest request, Engine engine)
     {
-        string[] loads = ["current", "battery", "crank"];
-        var role = loads.FirstOrDefault(request.Channels.ContainsKey) ?? loads.FirstOrDefault(channels.ContainsKey);
-        return role switch
+        return LoadRole(channels, request) switch
         {
-            "current" => (CrankingSignal.FromCurrent(channels[role]), new Note("no-cranking", "The current never shows a starter at work. Check the clamp and its range, and start the capture before cranking.")),
-            "battery" => (CrankingSignal.FromBattery(channels[role]), new Note("no-cranking", "The battery voltage never shows a starter at work. Start the capture before cranking.")),
-            "crank" => (CrankingSignal.FromCrank(channels[role], engine.CrankWheel), new Note("no-wheel", "The crank signal shows no trigger wheel turning at cranking speed. Give the wheel in the engine, or capture the starter current.")),
+            "current" => (CrankingSignal.FromCurrent(channels["current"]), new Note("no-cranking", "The current never shows a starter at work. Check the clamp and its range, and start the capture before cranking.")),
+            "battery" => (CrankingSignal.FromBattery(channels["battery"]), new Note("no-cranking", "The battery voltage never shows a starter at work. Start the capture before cranking.")),
+            "crank" => (CrankingSignal.FromCrank(channels["crank"], engine.CrankWheel), new Note("no-wheel", "The crank signal shows no trigger wheel turning at cranking speed. Give the wheel in the engine, or capture the starter current.")),
             _ => (null, new Note("no-load-channel", "No channel tells the load on the starter. Capture the starter current, the battery voltage or the crank sensor while cranking.")),
         };
     }
@@ -139,8 +146,7 @@ public sealed class RelativeCompressionReading : IReading
         if (found.Fit.Misfit > DoubtedMisfit) notes.Add(new("rough-fit", $"The fitted engine leaves {found.Fit.Misfit:P0} of the signal unexplained: take the percentages as rough."));
         if (Fired(signal, found)) notes.Add(new("engine-fired", "The starter load falls away during cranking: the engine fired or the starter let go. Those cycles are left out; disable fuel or ignition."));
         if (channels.TryGetValue("battery", out var battery)) AddSag(notes, battery, signal);
-        var clipped = ClippedShare(channels.Values.First(), signal, found);
-        if (clipped) notes.Add(new("clipped", "The channel hits its end stop during the cycles used: take a larger range."));
+        if (Clipped(channels[draft.LoadRole!], signal, found)) notes.Add(new("clipped", "The channel hits its end stop during the cycles used: take a larger range."));
         if (syncEvents == 0 && !channels.ContainsKey("sync")) notes.Add(new("no-sync", "No sync was captured, so position 1 is the first compression used and no cylinder is named. Add a clamp on one plug lead or injector."));
     }
 
@@ -158,9 +164,9 @@ public sealed class RelativeCompressionReading : IReading
         if (lowest < SaggingVolts) notes.Add(new("battery-sag", string.Create(CultureInfo.InvariantCulture, $"The battery falls to {lowest:0.0} V while cranking, below {SaggingVolts} V: a weak battery fakes faults. Charge it and repeat.")));
     }
 
-    private static bool ClippedShare(Channel original, CrankingSignal signal, Found found) =>
-        Clipping.LongestFlat(original.Between(signal.Load.Time[found.Cycles[0].From], signal.Load.Time[found.Cycles[^1].To - 1])) * original.Time.Step > 0.004
-        && signal.Load.Unit != "rpm";
+    private static bool Clipped(Channel original, CrankingSignal signal, Found found) =>
+        signal.Load.Unit != "rpm"
+        && Clipping.LongestFlat(original.Between(signal.Load.Time[found.Cycles[0].From], signal.Load.Time[found.Cycles[^1].To - 1])) * original.Time.Step > ClippedSeconds;
 
     /// <summary>The engine found in the capture.</summary>
     private readonly record struct Found(StarterModel Model, StarterFit Fit, List<(int From, int To)> Cycles)
@@ -169,7 +175,7 @@ public sealed class RelativeCompressionReading : IReading
     }
 
     /// <summary>What is known of the result before the fit.</summary>
-    private sealed record Draft(Dictionary<string, Channel> Channels)
+    private sealed record Draft(Dictionary<string, Channel> Channels, string? LoadRole)
     {
         public List<Note> Notes { get; } = [];
 
@@ -212,6 +218,7 @@ public sealed class RelativeCompressionReading : IReading
                 Channels = RoleResolver.Names(draft.Channels),
                 Method = Method,
                 Span = new Span(Seconds(found.Cycles[0].From), Seconds(found.Cycles[^1].To)),
+                LoadRole = draft.LoadRole,
                 CrankingSpeedRpm = Math.Round(found.Rpm, 1),
                 Cycles = found.Cycles.Count,
                 Positions = positions,

@@ -3,6 +3,9 @@ namespace Maschera.Core.Readings.RelativeCompression;
 /// <summary>Compression work of every cylinder against the others.</summary>
 public sealed record RelativeCompressionResult : ReadingResult
 {
+    /// <summary>The role that told the load: current, battery or crank; null where none did.</summary>
+    public string? LoadRole { get; init; }
+
     public double? CrankingSpeedRpm { get; init; }
     public int Cycles { get; init; }
 

@@ -74,11 +74,12 @@ public sealed class CaptureModel(MascheraDb db, ReadingService readings) : PageM
     private object Drawn()
     {
         var compression = Readings.Select(r => r.Result).OfType<RelativeCompressionResult>().FirstOrDefault();
+        var loadName = compression?.Channels.GetValueOrDefault(compression.LoadRole ?? "");
         return new
         {
             from = Capture.Channels.Min(c => c.Start),
             to = Capture.Channels.Max(c => c.End),
-            lanes = Capture.Channels.Select((c, i) => new { channel = c.Id, name = c.Name, unit = c.Unit, ink = i % Inks, load = compression?.Channels.Values.Contains(c.Name) ?? false }),
+            lanes = Capture.Channels.Select((c, i) => new { channel = c.Id, name = c.Name, unit = c.Unit, ink = i % Inks, load = c.Name == loadName }),
             humps = compression?.Humps.Select(h => new { h.From, h.To, h.Position, h.Cylinder, low = compression.Low.Any(l => l.Position == h.Position) }) ?? [],
         };
     }

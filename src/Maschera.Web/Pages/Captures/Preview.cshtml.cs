@@ -73,8 +73,19 @@ public sealed class PreviewModel(ImportService imports) : PageModel
             yield return ("Names in line", csv.HeaderLine?.ToString(CultureInfo.InvariantCulture) ?? "none");
             yield return ("Rows from line", csv.FirstDataLine.ToString(CultureInfo.InvariantCulture));
             var time = csv.Columns.FirstOrDefault(c => c.Use is ColumnUse.Time or ColumnUse.Clock);
+            if (FirstInterval(csv) is { } step) yield return ("Rate, about", Say.Number(1 / step, 0) + " Hz");
             if (time is not null) yield return ("Time", time.Use == ColumnUse.Clock ? $"{time.Name}, time of day" : $"{time.Name}, {(time.Unit.Length > 0 ? time.Unit : "s")}");
         }
+    }
+
+    /// <summary>Seconds between the first two rows; null without a plain time column.</summary>
+    private static double? FirstInterval(CsvLayout csv)
+    {
+        var column = csv.Columns.ToList().FindIndex(c => c.Use == ColumnUse.Time);
+        if (column < 0 || csv.FirstRows.Count < 2) return null;
+        double? Time(int row) => double.TryParse(csv.FirstRows[row][column].Replace(',', '.'), CultureInfo.InvariantCulture, out var t) ? t : null;
+        var step = (Time(1) - Time(0)) * (Units.Seconds(csv.Columns[column].Unit) ?? 1);
+        return step > 0 ? step : null;
     }
 
     /// <summary>The first values of a channel as written.</summary>

@@ -1,0 +1,84 @@
+using CsCheck;
+using Maschera.Core.Readings;
+using Maschera.Core.Readings.Duty;
+using Maschera.Core.Signals;
+
+namespace Maschera.Core.Tests;
+
+/// <summary>Duty and frequency against trains of known truth.</summary>
+public class DutyTests
+{
+    [Fact]
+    public void Any_train_is_read_within_the_contract() =>
+        Gen.Select(Gen.Double[5, 95], Gen.Double[5, 800], Gen.Double[60, 400], Gen.Double[0, 1], Gen.Int[0, 1000]).Sample((duty, frequency, perPeriod, phase, seed) =>
+        {
+            var result = Read(Train(duty, frequency, perPeriod, phase, seed));
+            Assert.Equal("steady", result.Verdict);
+            Assert.InRange(result.DutyPercent!.Value - duty, -0.15, 0.15);
+            Assert.InRange(result.FrequencyHz!.Value / frequency, 0.999, 1.001);
+            Assert.Empty(result.Dropouts);
+        }, iter: 60, seed: "0000KOIPe8Cb");
+
+    [Fact]
+    public void Scale_offset_and_direction_of_the_probe_don_t_matter() =>
+        Gen.Select(Gen.Double[0.01, 50], Gen.Double[-20, 20]).Sample((scale, offset) =>
+        {
+            var train = Train(37, 90, 120, 0.3, 4);
+            var changed = train with { Samples = Array.ConvertAll(train.Samples, v => (float)(scale * v + offset)) };
+            Assert.Equal(Read(train).DutyPercent!.Value, Read(changed).DutyPercent!.Value, 0.02);
+            var turned = train with { Samples = Array.ConvertAll(train.Samples, v => -v) };
+            Assert.Equal(100 - Read(train).DutyPercent!.Value, Read(turned).DutyPercent!.Value, 0.02);
+        }, iter: 20);
+
+    [Fact]
+    public void A_dropout_is_listed_and_left_out()
+    {
+        var train = Train(50, 100, 100, 0, 2);
+        for (var i = 0; i < train.Samples.Length; i++)
+            if (train.Time[i] is > 0.5 and < 0.62) train.Samples[i] = 0.2f;
+        var result = Read(train);
+        var dropout = Assert.Single(result.Dropouts);
+        Assert.InRange(dropout.From, 0.49, 0.51);
+        Assert.InRange(dropout.To, 0.61, 0.63);
+        Assert.Equal("steady", result.Verdict);
+        Assert.Equal(50, result.DutyPercent!.Value, 0.15);
+    }
+
+    [Fact]
+    public void A_moving_duty_varies()
+    {
+        var time = TimeAxis.Uniform(0, 1e-4, 20_000);
+        var samples = Enumerable.Range(0, 20_000).Select(i => i % 100 < 20 + i / 400 ? 12f : 0f).ToArray();
+        Assert.Equal("varies", Read(new Channel("Signal", "V", time, samples)).Verdict);
+    }
+
+    [Theory]
+    [InlineData(0.0)]
+    [InlineData(1.0)]
+    public void Noise_and_standstill_are_unusable(double noise)
+    {
+        var random = new Random(1);
+        var samples = Enumerable.Range(0, 5000).Select(_ => (float)(5 + noise * (random.NextDouble() - 0.5))).ToArray();
+        var result = Read(new Channel("Signal", "V", TimeAxis.Uniform(0, 1e-4, 5000), samples));
+        Assert.True(result.IsUnusable);
+        Assert.Null(result.DutyPercent);
+    }
+
+    /// <summary>A train whose edges take a sixth of a sample, with noise, as a scope's filter leaves them.</summary>
+    private static Channel Train(double duty, double frequency, double perPeriod, double phase, int seed)
+    {
+        var random = new Random(seed);
+        var step = 1 / (frequency * perPeriod);
+        var samples = new float[(int)(perPeriod * 60)];
+        for (var i = 0; i < samples.Length; i++)
+        {
+            // The mean of the wave over one sample, taken at eleven places.
+            var high = Enumerable.Range(0, 11).Count(k => ((i + k / 11.0 - 0.5) / perPeriod + phase) % 1 is var p && (p + 1) % 1 < duty / 100);
+            samples[i] = (float)(0.2 + 13.6 * high / 11 + 0.03 * (random.NextDouble() - 0.5));
+        }
+
+        return new Channel("Signal", "V", TimeAxis.Uniform(0, step, samples.Length), samples);
+    }
+
+    private static DutyResult Read(Channel channel) => (DutyResult)new DutyReading().Read(new ReadingRequest(new Capture("t", [channel], [])));
+}

@@ -1,0 +1,153 @@
+using System.Text;
+using Maschera.Core.Signals;
+using Maschera.Formats;
+
+namespace Maschera.Formats.Tests;
+
+/// <summary>CSV as instruments and loggers write it.</summary>
+public class CsvTests
+{
+    [Theory]
+    [InlineData("Time (s),A (V)\n0.0,1.5\n0.1,2.5\n0.2,3.5\n")]
+    [InlineData("Time (s);A (V)\r\n0,0;1,5\r\n0,1;2,5\r\n0,2;3,5\r\n")]
+    [InlineData("time_ms\tA_V\n0\t1.5\n100\t2.5\n200\t3.5\n")]
+    [InlineData("# a remark\n; another\n// a third\nTime [s],A [V]\n0.0,1.5\n0.1,2.5\n0.2,3.5\n")]
+    [InlineData("Time,A\n(ms),(V)\n\n0,1.5\n100,2.5\n200,3.5\n")]
+    [InlineData("Time,A\nms,V\n0,1.5\n100,2.5\n200,3.5\n")]
+    [InlineData("Recorded by hand\nsomewhere\n\nTime (s),A (V)\n0.0,1.5\n0.1,2.5\n0.2,3.5\n")]
+    [InlineData("\"Time (s)\",\"A (V)\"\n\"0.0\",\"1.5\"\n\"0.1\",\"2.5\"\n\"0.2\",\"3.5\"\n")]
+    [InlineData("Time (s), A (V)\n 0.0, 1.5\n 0.1, 2.5\n 0.2, 3.5\n")]
+    [InlineData("Time (s),A (V),\n0.0,1.5,\n0.1,2.5,\n0.2,3.5,\n")]
+    [InlineData("# sample rate: 10 Hz\nA (V)\n1.5\n2.5\n3.5\n")]
+    [InlineData("# sample interval: 100 ms\nA (V)\n1.5\n2.5\n3.5\n")]
+    [InlineData("Sampling rate;10;Hz\nA (V)\n1,5\n2,5\n3,5\n")]
+    [InlineData("Time,A (V)\n10:00:00.0,1.5\n10:00:00.1,2.5\n10:00:00.2,3.5\n")]
+    [InlineData("Time,A (V)\n23:59:59.9,1.5\n00:00:00.0,2.5\n00:00:00.1,3.5\n")]
+    [InlineData("Time,A (V)\n2026-11-01 10:00:00.0,1.5\n2026-11-01 10:00:00.1,2.5\n2026-11-01 10:00:00.2,3.5\n")]
+    [InlineData("Date,Time,A (V)\n2026-11-01,10:00:00.0,1.5\n2026-11-01,10:00:00.1,2.5\n2026-11-01,10:00:00.2,3.5\n")]
+    [InlineData("Time (s),A (V)\n0.0,+1.5\n0.1,2.5e0\n0.2,3.50000000000000000000\n")]
+    public void Every_dialect_gives_the_same_capture(string text)
+    {
+        var capture = Load(text);
+        var channel = Assert.Single(capture.Channels);
+        Assert.Equal(("A", "V"), (channel.Name, channel.Unit));
+        Assert.Equal([1.5f, 2.5f, 3.5f], channel.Samples);
+        Assert.Equal(0, channel.Time[0], 9);
+        Assert.Equal(0.1, channel.Time[1], 9);
+        Assert.Equal(0.2, channel.Time[2], 9);
+    }
+
+    [Theory]
+    [InlineData("utf-16", true)]
+    [InlineData("utf-16BE", true)]
+    [InlineData("utf-8", true)]
+    [InlineData("iso-8859-1", false)]
+    public void Encodings_are_told_apart(string name, bool mark)
+    {
+        var encoding = Encoding.GetEncoding(name);
+        byte[] bytes = [.. mark ? encoding.GetPreamble() : [], .. encoding.GetBytes("Time (µs),Öl (°C)\n0,1\n100,2\n200,3\n")];
+        var channel = Assert.Single(Load(bytes).Channels);
+        Assert.Equal(("Öl", "°C"), (channel.Name, channel.Unit));
+        Assert.Equal(1e-4, channel.Time.Step, 12);
+    }
+
+    [Fact]
+    public void Thousands_marks_in_quotes_are_taken_out()
+    {
+        var capture = Load("Time (s),A (rpm)\n0.0,\"1,234.5\"\n0.1,\"12,345.5\"\n0.2,\"999.5\"\n");
+        Assert.Equal([1234.5f, 12345.5f, 999.5f], capture.Channels[0].Samples);
+    }
+
+    [Fact]
+    public void Values_out_of_range_are_gaps_and_said()
+    {
+        var capture = Load("Time (s),A (V)\n0,1\n1,∞\n2,NaN\n3,---\n4,\n5,2\n");
+        Assert.Equal(4, capture.Channels[0].Samples.Count(float.IsNaN));
+        Assert.Contains(capture.Notes, n => n.Code == "missing-values" && n.Text.Contains("4 cells", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public void Uneven_steps_keep_their_times()
+    {
+        var channel = Load("Time (s),A (V)\n0.00,1\n0.10,2\n0.35,3\n0.40,4\n").Channels[0];
+        Assert.False(channel.Time.IsUniform);
+        Assert.Equal(0.35, channel.Time[2], 12);
+    }
+
+    [Fact]
+    public void A_time_column_for_each_channel_gives_each_its_own_axis()
+    {
+        var capture = Load("Time A (s),A (V),Time B (s),B (bar)\n0.0,1,0.00,10\n0.1,2,0.05,20\n0.2,3,0.10,30\n,,0.15,40\n");
+        Assert.Equal(3, capture.Find("A")!.Samples.Length);
+        Assert.Equal([10f, 20f, 30f, 40f], capture.Find("B")!.Samples);
+        Assert.Equal(0.05, capture.Find("B")!.Time.Step, 9);
+    }
+
+    [Fact]
+    public void What_was_assumed_is_noted()
+    {
+        var capture = Load("Time,\n0,1\n1,2\n2,3\n");
+        Assert.Contains(capture.Notes, n => n.Code == "time-unit-assumed");
+        var headless = Load("0.0,1,5\n0.1,2,6\n0.2,3,7\n");
+        Assert.Equal(["Column 2", "Column 3"], headless.Channels.Select(c => c.Name));
+        Assert.Contains(headless.Notes, n => n.Code == "unnamed-columns");
+    }
+
+    [Fact]
+    public void A_last_line_cut_short_is_left_out_and_said()
+    {
+        var capture = Load("Time (s),A (V),B (V)\n0,1,2\n1,2,3\n2,3");
+        Assert.Equal(2, capture.Channels[0].Samples.Length);
+        Assert.Contains(capture.Notes, n => n.Code == "cut-short");
+    }
+
+    [Theory]
+    [InlineData("", null, "empty")]
+    [InlineData("\n\n\n", null, "blank")]
+    [InlineData("Time (s),A (V)\n", 1L, "no rows")]
+    [InlineData("Time (s),A (V)\n0,1\n1,2\n2,3,4\n", 4L, "3 cells")]
+    [InlineData("Time (s),A (V)\n0,1\n1,2\nTime (s),A (V)\n0,1\n", 4L, "second header")]
+    [InlineData("Time (s),A (V)\n0,1\n1,2\n0.5,3\n", 4L, "backwards")]
+    [InlineData("Time (s),A (V)\n0,1\n1,2\nlater,3\n", 4L, "not a time")]
+    [InlineData("Time (s),A (V)\n0,1\n1,2\n2,\u0001\n", 4L, "control byte")]
+    [InlineData("A (V),B (V)\n5,1\n3,2\n4,3\n", 2L, "no time column")]
+    [InlineData("Time (s),A (V)\n0,\"1\n1,2\n2,3\n", 2L, "quote")]
+    public void What_can_t_be_read_is_refused_with_its_line(string text, long? line, string why)
+    {
+        var error = Assert.Throws<CaptureFormatException>(() => Load(text));
+        Assert.Contains("test.csv", error.Message, StringComparison.Ordinal);
+        Assert.Contains(why, error.Message, StringComparison.Ordinal);
+        Assert.DoesNotContain('\n', error.Message);
+        if (line is not null) Assert.Equal(line, error.Line);
+    }
+
+    [Fact]
+    public void Rows_beyond_a_buffer_and_a_block_are_all_read_right()
+    {
+        var text = new StringBuilder("Time (s),A (V)\n");
+        for (var i = 0; i < 150_000; i++) text.Append(System.Globalization.CultureInfo.InvariantCulture, $"{i * 0.001:0.000},{i % 1000}.25\n");
+        var channel = Load(text.ToString()).Channels[0];
+        Assert.Equal(150_000, channel.Samples.Length);
+        Assert.True(channel.Time.IsUniform);
+        Assert.Equal(149.999, channel.Time.End, 6);
+        Assert.All(Enumerable.Range(0, 150_000), i => Assert.Equal(i % 1000 + 0.25f, channel.Samples[i]));
+    }
+
+    [Fact]
+    public void A_cancelled_read_stops()
+    {
+        using var cancel = new CancellationTokenSource();
+        cancel.Cancel();
+        Assert.Throws<OperationCanceledException>(() => Load("Time (s),A (V)\n0,1\n1,2\n"u8.ToArray(), cancel.Token));
+    }
+
+    private static Capture Load(string text) => Load(Encoding.UTF8.GetBytes(text));
+
+    private static Capture Load(byte[] bytes, CancellationToken cancel = default)
+    {
+        var sink = new MemorySink();
+        var layout = CsvFile.Inspect(new MemoryStream(bytes), "test.csv");
+        var notes = CsvFile.Read(new MemoryStream(bytes), layout, sink, null, cancel);
+        return sink.ToCapture("test.csv", notes);
+    }
+}
