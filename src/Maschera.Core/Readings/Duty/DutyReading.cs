@@ -54,9 +54,13 @@ public sealed class DutyReading : IReading
         return Build(channels, signal, rails, periods, stand, SteadyTrain.Fit(signal, rails, edges));
     }
 
-    /// <summary>One whole period: from, high for, long for; seconds.</summary>
-    private readonly record struct Period(double From, double High, double Length)
+    /// <summary>One whole period between like edges, with the other edge in its middle; seconds.</summary>
+    private readonly record struct Period(double From, double Middle, double To, bool StartsHigh)
     {
+        public double Length => To - From;
+
+        public double High => StartsHigh ? Middle - From : To - Middle;
+
         public double Duty => 100 * High / Length;
     }
 
@@ -67,11 +71,7 @@ public sealed class DutyReading : IReading
         var periods = new List<Period>();
         var start = edges.Count > 0 && (edges.Count % 2 == 1 || edges[0].Rising) ? 0 : 1;
         for (var i = start; i + 2 < edges.Count; i += 2)
-        {
-            var middle = edges[i + 1].Seconds;
-            var high = edges[i].Rising ? middle - edges[i].Seconds : edges[i + 2].Seconds - middle;
-            periods.Add(new Period(edges[i].Seconds, high, edges[i + 2].Seconds - edges[i].Seconds));
-        }
+            periods.Add(new Period(edges[i].Seconds, edges[i + 1].Seconds, edges[i + 2].Seconds, edges[i].Rising));
 
         return periods;
     }
@@ -116,7 +116,7 @@ public sealed class DutyReading : IReading
             Notes = notes,
             Channels = RoleResolver.Names(channels),
             Method = Method,
-            Span = new Span(all[0].From, all[^1].From + all[^1].Length),
+            Span = new Span(all[0].From, all[^1].To),
             FrequencyHz = frequency,
             DutyPercent = duty,
             DutySpreadPercent = spread,
@@ -136,8 +136,7 @@ public sealed class DutyReading : IReading
         {
             if (period.Length <= DropoutPeriods * usual) continue;
             // The pulse stands in the longer of its two halves.
-            var low = period.Length - period.High;
-            found.Add(low > period.High ? new(period.From + period.High, period.From + period.Length) : new(period.From, period.From + period.High));
+            found.Add(period.Middle - period.From > period.To - period.Middle ? new(period.From, period.Middle) : new(period.Middle, period.To));
         }
 
         if (signal.Time.End - stand.Last > DropoutPeriods * usual) found.Add(new(stand.Last, signal.Time.End));

@@ -1,0 +1,170 @@
+import { AxeBuilder } from "@axe-core/playwright";
+import { expect, test } from "@playwright/test";
+
+/** A cranking current of a four-cylinder engine with one weak hump, good enough to be imported and looked at. */
+function cranking({ rows = 12_000, delimiter = "," } = {}) {
+  const lines = [["Time (s)", "Starter current (A)"].join(delimiter)];
+  for (let i = 0; i < rows; i++) lines.push([(i * 5e-4).toFixed(4), (180 + 90 * Math.sin(i / 16)).toFixed(2)].join(delimiter));
+  return Buffer.from(lines.join("\n") + "\n");
+}
+
+const bench = (page) => page.locator("#bench[data-drawn]:not([aria-busy])");
+
+test("the open jobs show complaint, sentence and step, and can be searched", async ({ page }) => {
+  await page.goto("/");
+  await expect(page.getByRole("listitem")).toHaveCount(4);
+  await expect(page.getByText("Compression is uneven: cylinder 3 at")).toBeVisible();
+  await page.keyboard.press("/");
+  await page.keyboard.type("plough");
+  await expect(page.getByRole("listitem")).toHaveCount(1);
+  await page.getByRole("searchbox").fill("no such vehicle");
+  await expect(page.getByText("No job matches")).toBeVisible();
+});
+
+test("a job is taken in with the keyboard alone, edited, closed, deleted and brought back", async ({ page }) => {
+  await page.goto("/jobs/new");
+  await page.keyboard.type("Ghiro 1.0, mail sledge");
+  await page.keyboard.press("Tab");
+  await page.keyboard.type("NB 0999");
+  await page.keyboard.press("Tab");
+  await page.getByLabel("Engine", { exact: true }).selectOption({ label: "Ghiro 1.0" });
+  await page.keyboard.press("Enter");
+  await page.getByLabel("Complaint").fill("Stalls at junctions");
+  await page.getByRole("button", { name: "Take it in" }).press("Enter");
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText("Ghiro 1.0, mail sledge");
+  await page.getByRole("link", { name: "Edit" }).click();
+  await page.getByLabel("Odometer").fill("-3");
+  await page.getByRole("button", { name: "Keep changes" }).click();
+  await expect(page.getByText("Kilometres lie from 0")).toBeVisible();
+  await page.getByLabel("Odometer").fill("12345");
+  await page.getByRole("button", { name: "Keep changes" }).click();
+  await expect(page.getByText("12,345 km")).toBeVisible();
+  await page.getByRole("button", { name: "Close" }).click();
+  await expect(page.getByRole("button", { name: "Reopen" })).toBeVisible();
+  await page.getByRole("button", { name: "Delete" }).click();
+  await expect(page.getByRole("status")).toContainText("is deleted");
+  await page.getByRole("button", { name: "Undo" }).click();
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText("Ghiro 1.0, mail sledge");
+  await page.getByRole("button", { name: "Delete" }).click();
+});
+
+test("a wrong firing order is refused beside its field", async ({ page }) => {
+  await page.goto("/engines/new");
+  await page.getByRole("link", { name: "V6, 90° odd-fire" }).click();
+  await expect(page.getByLabel("Firing angles in that order")).toHaveValue("0 90 240 330 480 570");
+  for (const [order, why] of [["1-6-5-4-3-3", "more than once"], ["1-6-5-4-3", "missing"], ["1-6-5-4-3-9", "no cylinder 9"], ["1-6-x", "not a number"]]) {
+    await page.getByLabel("Firing order").fill(order);
+    await page.getByRole("button", { name: "Keep this engine" }).click();
+    await expect(page.locator(".field", { hasText: "Firing order" }).locator(".wrong")).toContainText(why);
+  }
+  await page.getByLabel("Firing order").fill("1-6-5-4-3-2");
+  await page.getByLabel("Name").fill("Volpe V6");
+  await page.getByRole("button", { name: "Keep this engine" }).click();
+  await expect(page.getByRole("row", { name: /Volpe V6/ })).toContainText("odd-fire");
+});
+
+test("the stand-in's weak cylinder is recorded, read and enters the ledger", async ({ page }) => {
+  await page.goto("/rig");
+  await page.getByLabel("Into the job").selectOption({ index: 1 });
+  await page.getByLabel("Leaking cylinder").fill("99");
+  await page.getByRole("button", { name: "Crank and record" }).click();
+  await expect(page.getByText(/has \d cylinders/)).toBeVisible();
+  await page.getByLabel("Leaking cylinder").fill("2");
+  await page.getByRole("button", { name: "Crank and record" }).click();
+  await expect(page.getByText(/cylinder 2 at \d+ %/)).toBeVisible();
+  await bench(page).waitFor();
+  await page.locator("nav.rail + main a").first().click();
+  await expect(page.getByRole("row", { name: /^2/ }).locator(".stamp")).toBeVisible();
+});
+
+test("the bench zooms, goes back and fits by key, and asks no other host for anything", async ({ page }) => {
+  const elsewhere = [];
+  page.on("request", (request) => { if (!request.url().startsWith(new URL(page.url() === "about:blank" ? request.url() : page.url()).origin) && !request.url().startsWith("data:")) elsewhere.push(request.url()); });
+  for (const path of ["/", "/jobs/1", "/jobs/1/report", "/engines", "/rig", "/bench/1"]) await page.goto(path);
+  await bench(page).waitFor();
+  const whole = await page.locator("#window-span").textContent();
+  await page.keyboard.press("+");
+  await expect(page.locator("#window-span")).not.toHaveText(whole);
+  await page.keyboard.press("Backspace");
+  await expect(page.locator("#window-span")).toHaveText(whole);
+  const box = await page.locator("#bench").boundingBox();
+  await page.mouse.move(box.x + 200, box.y + 80);
+  await page.mouse.down();
+  await page.mouse.move(box.x + 320, box.y + 80, { steps: 5 });
+  await page.mouse.up();
+  await expect(page.locator("#window-span")).not.toHaveText(whole);
+  await page.keyboard.press("f");
+  await expect(page.locator("#window-span")).toHaveText(whole);
+  expect(elsewhere).toEqual([]);
+});
+
+test("a file is looked over, corrected, brought in and read", async ({ page }) => {
+  await page.goto("/jobs/2");
+  await page.setInputFiles("input[type=file]", { name: "crank.csv", mimeType: "text/csv", buffer: cranking({ delimiter: ";" }) });
+  await page.getByRole("button", { name: "Look it over" }).click();
+  await expect(page.getByText("semicolon")).toBeVisible();
+  await expect(page.getByLabel("What Starter current is")).toHaveValue("current");
+  await page.getByLabel("Coolant").fill("warm");
+  await page.getByRole("button", { name: "Bring it in" }).click();
+  await expect(page.getByText("'warm' is not a number")).toBeVisible();
+  await page.getByLabel("Coolant").fill("20");
+  await page.getByLabel("Probe of Starter current").selectOption({ label: "turned round" });
+  await page.getByRole("button", { name: "Bring it in" }).click();
+  await expect(page).toHaveURL(/bench/);
+  await bench(page).waitFor();
+  await expect(page.getByText("20 °C")).toBeVisible();
+});
+
+test("a file that can't be read is refused with its line and leaves nothing", async ({ page }) => {
+  await page.goto("/jobs/2");
+  const before = await page.getByRole("listitem").count();
+  await page.setInputFiles("input[type=file]", { name: "bad.csv", mimeType: "text/csv", buffer: Buffer.from("Time (s),A (V)\n") });
+  await page.getByRole("button", { name: "Look it over" }).click();
+  await expect(page.getByRole("alert")).toContainText("bad.csv, line 1");
+  const late = cranking().toString().split("\n");
+  late.splice(9000, 0, "0.1,5");
+  await page.setInputFiles("input[type=file]", { name: "late.csv", mimeType: "text/csv", buffer: Buffer.from(late.join("\n")) });
+  await page.getByRole("button", { name: "Look it over" }).click();
+  await page.getByRole("button", { name: "Bring it in" }).click();
+  await expect(page.getByRole("alert")).toContainText("line 9001");
+  await expect(page.getByRole("alert")).toContainText("backwards");
+  await page.getByRole("link", { name: "Back to the job" }).click();
+  await expect(page.getByRole("listitem")).toHaveCount(before);
+});
+
+test("an import is cancelled and leaves nothing", async ({ page }) => {
+  await page.goto("/jobs/2");
+  const before = await page.getByRole("listitem").count();
+  await page.setInputFiles("input[type=file]", { name: "long.csv", mimeType: "text/csv", buffer: cranking({ rows: 2_200_000 }) });
+  await page.getByRole("button", { name: "Look it over" }).click();
+  await page.getByRole("button", { name: "Bring it in" }).click();
+  await page.getByRole("button", { name: "Cancel" }).click();
+  await expect(page.getByText("Nothing of the file was kept")).toBeVisible();
+  await page.goto("/jobs/2");
+  await expect(page.getByRole("listitem")).toHaveCount(before);
+});
+
+test("another reading is made on the bench and replaces nothing", async ({ page }) => {
+  await page.goto("/bench/1");
+  await page.getByLabel("Reading", { exact: true }).selectOption("duty");
+  await page.getByLabel("Pulse train").selectOption("Ignition");
+  await page.getByRole("button", { name: "Read", exact: true }).click();
+  await expect(page.getByRole("article")).toHaveCount(2);
+  await expect(page.getByRole("article", { name: "Duty cycle" })).toBeVisible();
+});
+
+for (const [width, height] of [[1280, 800], [820, 1180]])
+  test(`no serious accessibility finding and nothing cut off at ${width}x${height}`, async ({ page }) => {
+    await page.setViewportSize({ width, height });
+    for (const path of ["/", "/jobs/1", "/jobs/new", "/engines", "/engines/2", "/rig", "/jobs/1/report", "/bench/1", "/nowhere"]) {
+      await page.goto(path);
+      if (path.startsWith("/bench")) await bench(page).waitFor();
+      for (const light of ["day", "night"]) {
+        await page.evaluate((l) => { document.documentElement.dataset.light = l; }, light);
+        const { violations } = await new AxeBuilder({ page }).analyze();
+        const serious = violations.filter((v) => v.impact === "serious" || v.impact === "critical").map((v) => `${v.id}: ${v.nodes.map((n) => n.target).join(" ")}`);
+        expect(serious, `${path} ${light}`).toEqual([]);
+      }
+      expect(await page.evaluate(() => document.documentElement.scrollWidth - innerWidth), path).toBeLessThanOrEqual(0);
+    }
+  });
