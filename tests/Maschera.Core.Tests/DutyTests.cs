@@ -35,11 +35,11 @@ public class DutyTests
     {
         var train = Train(50, 100, 100, 0, 2);
         for (var i = 0; i < train.Samples.Length; i++)
-            if (train.Time[i] is > 0.5 and < 0.62) train.Samples[i] = 0.2f;
+            if (train.Time[i] is > 0.3 and < 0.42) train.Samples[i] = 0.2f;
         var result = Read(train);
         var dropout = Assert.Single(result.Dropouts);
-        Assert.InRange(dropout.From, 0.49, 0.51);
-        Assert.InRange(dropout.To, 0.61, 0.63);
+        Assert.InRange(dropout.From, 0.29, 0.31);
+        Assert.InRange(dropout.To, 0.41, 0.43);
         Assert.Equal("steady", result.Verdict);
         Assert.Equal(50, result.DutyPercent!.Value, 0.15);
     }

@@ -21,11 +21,14 @@ public enum ImportState
 }
 
 /// <summary>One import under way.</summary>
-public sealed class ImportRun
+public sealed class ImportRun(IncomingFile file)
 {
     private long _bytes;
 
     internal CancellationTokenSource Cancel { get; } = new();
+
+    /// <summary>What is being imported.</summary>
+    public IncomingFile File { get; } = file;
 
     public ImportState State { get; internal set; }
     public long Length { get; internal init; }
@@ -54,7 +57,7 @@ public sealed class ImportService(DataFolder data, IServiceScopeFactory scopes)
         var path = PathOf(file.Token);
         try
         {
-            await using (var target = File.Create(path)) await content.CopyToAsync(target, cancel);
+            await using (var target = System.IO.File.Create(path)) await content.CopyToAsync(target, cancel);
             await File.WriteAllTextAsync(path + ".json", JsonSerializer.Serialize(file), cancel);
         }
         catch
@@ -87,7 +90,7 @@ public sealed class ImportService(DataFolder data, IServiceScopeFactory scopes)
     /// <summary>Starts the import; a second start of the same one changes nothing.</summary>
     public void Start(IncomingFile file, StoredCapture capture, IReadOnlyList<ChannelChoice> choices)
     {
-        var run = new ImportRun { Length = new FileInfo(PathOf(file.Token)).Length };
+        var run = new ImportRun(file) { Length = new FileInfo(PathOf(file.Token)).Length };
         if (_runs.TryAdd(file.Token, run)) _ = Task.Run(() => Import(file, run, capture, choices));
     }
 
@@ -103,20 +106,20 @@ public sealed class ImportService(DataFolder data, IServiceScopeFactory scopes)
             using (var writer = new CaptureWriter(db, capture, choices))
                 writer.Complete(CaptureFile.Read(PathOf(file.Token), file.FileName, writer, new Progress(run), run.Cancel.Token));
             scope.ServiceProvider.GetRequiredService<ReadingService>().MakeObvious(capture.Id);
+            Forget(file.Token);
             run.CaptureId = capture.Id;
             run.State = ImportState.Done;
-            Forget(file.Token);
         }
         catch (OperationCanceledException)
         {
-            run.State = ImportState.Cancelled;
             Forget(file.Token);
+            run.State = ImportState.Cancelled;
         }
         catch (Exception error)
         {
             run.Error = error is CaptureFormatException ? error.Message : $"{file.FileName}: the import broke off: {error.Message}";
-            run.State = ImportState.Failed;
             Forget(file.Token);
+            run.State = ImportState.Failed;
         }
     }
 

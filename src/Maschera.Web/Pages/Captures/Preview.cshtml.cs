@@ -99,16 +99,15 @@ public sealed class PreviewModel(ImportService imports) : PageModel
     public override void OnPageHandlerExecuting(PageHandlerExecutingContext context)
     {
         Run = imports.Run(Token);
-        var file = imports.Find(Token);
-        if (file is null && Run is null) context.Result = NotFound();
-        else if (file is not null)
+        // Once an import runs, its file may go at any moment and is not looked at again.
+        if ((Run?.File ?? imports.Find(Token)) is not { } file)
         {
-            Incoming = file;
-            Overview = imports.Inspect(file);
-            TempData["job:" + Token] = file.JobId;
-            TempData["name:" + Token] = file.FileName;
+            context.Result = NotFound();
+            return;
         }
-        else Incoming = new IncomingFile(Token, TempData.Peek("job:" + Token) as int? ?? 0, TempData.Peek("name:" + Token) as string ?? "Import");
+
+        Incoming = file;
+        if (Run is null) Overview = imports.Inspect(file);
     }
 
     public IActionResult OnGet() => Run is null ? ShowPreview() : ShowRun();
