@@ -48,6 +48,55 @@ public class RelativeCompressionTests(ITestOutputHelper output)
         Check(Read(capture, Find(name), "crank=Crank sensor", "sync=Ignition"), truth, weak);
     }
 
+    /// <summary>
+    /// Engines nobody has seen: cylinders, geometry, starter, noise, converter, rate and faults drawn at random.
+    /// </summary>
+    [Theory]
+    [MemberData(nameof(Seeds))]
+    public void Reads_engines_it_has_never_seen(int seed)
+    {
+        var random = new Random(seed);
+        double Between(double low, double high) => low + (high - low) * random.NextDouble();
+        var layouts = EngineCatalogue.Layouts.Where(l => l.Cylinders <= 8).ToList();
+        var layout = layouts[random.Next(layouts.Count)];
+        var n = layout.Cylinders;
+        var stroke = Between(68, 95);
+        var engine = layout with
+        {
+            Geometry = new EngineGeometry(Between(70, 92), stroke, stroke * Between(1.55, 1.8), Between(8.8, 12.5)),
+            ValveTiming = new ValveTiming(Between(125, 145), Between(365, 380), Between(340, 355), Between(575, 600)),
+        };
+        var first = random.Next(n);
+        var weak = Enumerable.Range(0, random.Next(n > 3 ? 3 : 2)).Select(k => engine.FiringOrder[(first + k * (1 + random.Next(2))) % n]).Distinct().ToList();
+        var plan = new CrankingPlan(engine)
+        {
+            Faults = [.. weak.Select(c => new CylinderFault(c, Between(1.2, 6)))],
+            Starter = new StarterCircuit
+            {
+                VoltSeconds = Between(0.2, 0.24) + 0.02 * n, Inertia = (0.08 + 0.03 * n) * Between(0.7, 1.4), FrictionNm = 12 + 4 * n,
+                BatteryVolts = Between(11.8, 12.8), BatteryOhms = Between(0.004, 0.008), MotorOhms = Between(0.008, 0.014),
+            },
+            Cranking = Between(4, 6.5), Rate = (double[])[2_000, 5_000, 12_500] is var rates ? rates[random.Next(3)] : 0, Bits = random.Next(8, 13) is var bits && bits < 10 ? 10 : bits,
+            ClampNoise = Between(1, 6), ClampOffset = Between(-8, 8), SyncCylinder = random.Next(1, n + 1), Seed = seed,
+        };
+        var (capture, truth) = CrankingRun.Record(plan);
+        output.WriteLine($"{layout.Name} ratio {engine.Geometry.CompressionRatio:0.0} weak {string.Join(",", weak)} rate {plan.Rate} bits {plan.Bits}");
+        var bare = engine with { Geometry = null, ValveTiming = null };
+        var result = (RelativeCompressionResult)new RelativeCompressionReading().Read(new ReadingRequest(capture)
+        {
+            Engine = bare,
+            Channels = new Dictionary<string, string> { ["current"] = "Starter current", ["sync"] = "Ignition" },
+            Options = new Dictionary<string, string> { ["sync-cylinder"] = $"{plan.SyncCylinder}" },
+        });
+        foreach (var p in result.Positions) output.WriteLine($"  {p.Cylinder}: {p.Percent} ±{p.SpreadPercent} true {truth.WorkPercent.GetValueOrDefault(p.Cylinder ?? 0):0.0}");
+        Assert.False(result.IsUnusable, result.Sentence);
+        Assert.Equal(truth.WorkPercent.Where(w => w.Value <= 90).Select(w => w.Key).Order(), result.Low.Select(l => l.Cylinder!.Value).Where(c => truth.WorkPercent[c] <= 90).Order());
+        Assert.All(result.Low, l => Assert.True(truth.WorkPercent[l.Cylinder!.Value] < 94, $"cylinder {l.Cylinder} is sound"));
+        Assert.All(result.Positions.Where(p => truth.WorkPercent[p.Cylinder!.Value] > 45), p => Assert.InRange(p.Percent - truth.WorkPercent[p.Cylinder!.Value], -Points, Points));
+    }
+
+    public static TheoryData<int> Seeds => [.. Enumerable.Range(1, 240)];
+
     [Fact]
     public void Without_a_sync_no_cylinder_is_named()
     {

@@ -5,8 +5,11 @@ namespace Maschera.Core.Readings.RelativeCompression;
 /// <summary>Cuts a cranking load into 720° cycles by its own likeness to itself.</summary>
 internal static class Cycles
 {
-    private const double SlowestRpm = 60;
+    private const double SlowestRpm = 70;
     private const double FastestRpm = 520;
+
+    /// <summary>An even engine of eight repeats itself two dozen times within the slowest cycle.</summary>
+    private const int MostCandidates = 26;
 
     /// <summary>Loads this far apart from the usual cycle's mean, as a share, don't belong to steady cranking.</summary>
     private const double SteadyShare = 0.2;
@@ -30,7 +33,7 @@ internal static class Cycles
             if (likeness[lag] > likeness[lag - 1] && likeness[lag] >= likeness[lag + 1]) peaks.Add((likeness[lag], lag));
         if (peaks.Count == 0) return [];
         var best = peaks.Max(p => p.R);
-        return [.. peaks.Where(p => p.R > Math.Max(0.4, best - 0.2)).OrderByDescending(p => p.R).Take(12).Select(p => p.Lag * CrankingSignal.Step)];
+        return [.. peaks.Where(p => p.R > Math.Max(0.4, best - 0.2)).OrderByDescending(p => p.R).Take(MostCandidates).Select(p => p.Lag * CrankingSignal.Step)];
     }
 
     /// <summary>
