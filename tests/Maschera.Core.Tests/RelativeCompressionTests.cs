@@ -80,6 +80,8 @@ public class RelativeCompressionTests(ITestOutputHelper output)
             ClampNoise = Between(1, 6), ClampOffset = Between(-8, 8), SyncCylinder = random.Next(1, n + 1), Seed = seed,
         };
         var (capture, truth) = CrankingRun.Record(plan);
+        var cut = Between(1.2, 3.5);
+        if (seed > Cut) capture = capture with { Channels = [.. capture.Channels.Select(c => seed % 2 == 0 ? c.Between(1.5, 1.5 + cut) : c.Between(0, 0.6 + cut))] };
         output.WriteLine($"{layout.Name} ratio {engine.Geometry.CompressionRatio:0.0} weak {string.Join(",", weak)} rate {plan.Rate} bits {plan.Bits}");
         var bare = engine with { Geometry = null, ValveTiming = null };
         var result = (RelativeCompressionResult)new RelativeCompressionReading().Read(new ReadingRequest(capture)
@@ -89,13 +91,18 @@ public class RelativeCompressionTests(ITestOutputHelper output)
             Options = new Dictionary<string, string> { ["sync-cylinder"] = $"{plan.SyncCylinder}" },
         });
         foreach (var p in result.Positions) output.WriteLine($"  {p.Cylinder}: {p.Percent} ±{p.SpreadPercent} true {truth.WorkPercent.GetValueOrDefault(p.Cylinder ?? 0):0.0}");
+        output.WriteLine(result.Sentence);
+        if (seed > Cut && result.IsUnusable) return;
         Assert.False(result.IsUnusable, result.Sentence);
         Assert.Equal(truth.WorkPercent.Where(w => w.Value <= 90).Select(w => w.Key).Order(), result.Low.Select(l => l.Cylinder!.Value).Where(c => truth.WorkPercent[c] <= 90).Order());
         Assert.All(result.Low, l => Assert.True(truth.WorkPercent[l.Cylinder!.Value] < 94, $"cylinder {l.Cylinder} is sound"));
         Assert.All(result.Positions.Where(p => truth.WorkPercent[p.Cylinder!.Value] > 45), p => Assert.InRange(p.Percent - truth.WorkPercent[p.Cylinder!.Value], -Points, Points));
     }
 
-    public static TheoryData<int> Seeds => [.. Enumerable.Range(1, 240)];
+    public static TheoryData<int> Seeds => [.. Enumerable.Range(1, 24), .. Enumerable.Range(Cut + 1, 12)];
+
+    /// <summary>Seeds above this are cut short, some in the middle of cranking: they may be refused, but not misread.</summary>
+    private const int Cut = 1000;
 
     [Fact]
     public void Without_a_sync_no_cylinder_is_named()

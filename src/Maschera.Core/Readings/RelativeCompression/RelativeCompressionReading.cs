@@ -22,6 +22,12 @@ public sealed class RelativeCompressionReading : IReading
     private const int FewCycles = 5;
     private const int LeastCycles = 3;
 
+    /// <summary>A spread over cycles, in points, from which single cylinders can't be told apart.</summary>
+    private const double WildSpread = 25;
+
+    /// <summary>Below this a cylinder does no compression worth the name, percent.</summary>
+    private const double DeadPercent = 15;
+
     /// <summary>As long as this on one extreme value is an end stop, not a crest, s.</summary>
     private const double ClippedSeconds = 0.004;
 
@@ -63,7 +69,18 @@ public sealed class RelativeCompressionReading : IReading
         if (fitted is not { } found) return draft.Unusable("too-short", "Fewer than three steady cranking cycles. Crank for five seconds with fuel or ignition disabled.");
         if (found.Fit.Misfit > RefusedMisfit) return draft.Unusable("no-compressions", "The load does not rise and fall like this engine's compressions. Check the cylinder count, that the clamp sits on the starter cable, and that the engine does not fire.");
         AddDoubts(draft, channels, signal, found, sync.Count);
-        return new Build(engine, signal, found, draft).Result(syncChannel is null ? null : sync, syncKind, syncCylinder);
+        var result = new Build(engine, signal, found, draft).Result(syncChannel is null ? null : sync, syncKind, syncCylinder);
+        if (result.Positions.Max(p => p.SpreadPercent) > WildSpread) return draft.Unusable("unsteady", "The cycles differ too much from one another to compare cylinders. Crank for five seconds without a break, battery charged.");
+        if (sync.Count < 2 && CouldBeHalfAsFast(result)) return draft.Unusable("ambiguous", "This could be an engine with every second or third cylinder dead, or a slower one that is even: the load looks the same. Add a sync on one cylinder.");
+        return result;
+    }
+
+    /// <summary>True where the dead cylinders stand evenly spaced, as a cycle taken too short makes them.</summary>
+    private static bool CouldBeHalfAsFast(RelativeCompressionResult result)
+    {
+        var dead = result.Low.Where(l => l.Percent < DeadPercent).Select(l => l.Position).ToList();
+        return dead.Count >= 2 && 3 * dead.Count >= result.Positions.Count
+            && dead.Zip(dead.Skip(1), (a, b) => b - a).Distinct().Count() == 1;
     }
 
     private static string SyncKind(ReadingRequest request)
@@ -129,13 +146,18 @@ public sealed class RelativeCompressionReading : IReading
         return (signal.First + spinUp, signal.End - runDown);
     }
 
-    /// <summary>Where a sync beats once or twice a cycle, only periods that agree with it.</summary>
+    /// <summary>
+    /// Where a sync beats evenly a cycle lasts one beat or two; periods of the load that agree are taken, or else the
+    /// beat itself.
+    /// </summary>
     private static List<double> FittingSync(List<double> periods, List<SyncEvent> sync)
     {
-        if (sync.Count < 4) return periods;
-        var beat = Statistics.Median(sync.Zip(sync.Skip(1), (a, b) => b.Peak - a.Peak));
+        var beats = sync.Zip(sync.Skip(1), (a, b) => b.Peak - a.Peak).ToList();
+        if (beats.Count == 0) return periods;
+        var beat = Statistics.Median(beats);
+        if (beats.Count(b => Math.Abs(b / beat - 1) < 0.15) < 0.6 * beats.Count) return periods;
         var fitting = periods.Where(p => Math.Abs(p / beat - 1) < 0.06 || Math.Abs(p / beat - 2) < 0.12).ToList();
-        return fitting.Count > 0 ? fitting : periods;
+        return fitting.Count > 0 ? fitting : [beat, 2 * beat];
     }
 
     private static void AddDoubts(Draft draft, Dictionary<string, Channel> channels, CrankingSignal signal, Found found, int syncEvents)
