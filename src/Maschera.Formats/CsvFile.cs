@@ -102,15 +102,18 @@ internal sealed class CsvRows
     /// <summary>Takes all whole lines; returns how many bytes they are.</summary>
     public int TakeLines(ReadOnlySpan<byte> bytes)
     {
+        var lines = bytes[..(bytes.LastIndexOf((byte)'\n') + 1)];
         var at = 0;
-        while (true)
+        while (at < lines.Length)
         {
-            if (_begun && _plain && TakePlainRow(bytes, ref at)) continue;
-            var length = bytes[at..].IndexOf((byte)'\n');
-            if (length < 0) return at;
-            Take(bytes.Slice(at, length), isLast: false);
+            if (_begun && _plain) at += TakePlainRows(lines[at..]);
+            if (at == lines.Length) break;
+            var length = lines[at..].IndexOf((byte)'\n');
+            Take(lines.Slice(at, length), isLast: false);
             at += length + 1;
         }
+
+        return at;
     }
 
     /// <summary>Takes what follows the last line feed.</summary>
@@ -128,49 +131,67 @@ internal sealed class CsvRows
     }
 
     /// <summary>
-    /// Takes one row in a single pass where every cell is a plain number of at most fifteen digits, which is exact;
-    /// leaves anything else, untouched, to <see cref="Take"/>.
+    /// Takes rows in a single pass as long as every cell is a plain number of at most fifteen digits, which is exact;
+    /// the first line that is anything else is left, untouched, to <see cref="Take"/>.
     /// </summary>
+    /// <param name="bytes">Whole lines: the last byte is a line feed, which also ends every run of digits.</param>
+    /// <returns>How many bytes the rows taken are.</returns>
     [MethodImpl(MethodImplOptions.AggressiveOptimization)]
-    private bool TakePlainRow(ReadOnlySpan<byte> bytes, ref int at)
+    private unsafe int TakePlainRows(ReadOnlySpan<byte> bytes)
     {
-        var i = at;
-        var cells = _cells;
-        var (point, delimiter, powers) = (_point, _delimiter, NumberText.Powers);
-        for (var column = 0; column < cells.Length; column++)
+        var (point, delimiter, last) = (_point, _delimiter, _cells.Length - 1);
+        fixed (byte* start = bytes)
+        fixed (double* powers = NumberText.Powers)
+        fixed (double* cells = _cells)
         {
-            var negative = i < bytes.Length && bytes[i] == '-';
-            if (negative) i++;
-            ulong mantissa = 0;
-            int digits = 0, fraction = 0;
-            uint digit;
-            for (; i < bytes.Length && (digit = (uint)(bytes[i] - '0')) <= 9; i++, digits++) mantissa = mantissa * 10 + digit;
-            if (i < bytes.Length && bytes[i] == point)
+            var at = start;
+            var end = start + bytes.Length;
+            while (at < end)
             {
-                var from = ++i;
-                for (; i < bytes.Length && (digit = (uint)(bytes[i] - '0')) <= 9; i++) mantissa = mantissa * 10 + digit;
-                fraction = i - from;
-                digits += fraction;
+                var p = at;
+                for (var column = 0; column <= last; column++)
+                {
+                    var negative = *p == '-';
+                    if (negative) p++;
+                    var number = p;
+                    ulong mantissa = 0;
+                    uint digit;
+                    while ((digit = *p - (uint)'0') <= 9)
+                    {
+                        mantissa = mantissa * 10 + digit;
+                        p++;
+                    }
+
+                    var digits = (int)(p - number);
+                    var fraction = 0;
+                    if (*p == point)
+                    {
+                        number = ++p;
+                        while ((digit = *p - (uint)'0') <= 9)
+                        {
+                            mantissa = mantissa * 10 + digit;
+                            p++;
+                        }
+
+                        fraction = (int)(p - number);
+                        digits += fraction;
+                    }
+
+                    if (digits is 0 or > 15) return (int)(at - start);
+                    var value = mantissa / powers[fraction];
+                    cells[column] = negative ? -value : value;
+                    if (column < last && *p++ != delimiter) return (int)(at - start);
+                }
+
+                if (*p == '\r') p++;
+                if (*p++ != '\n') return (int)(at - start);
+                at = p;
+                Line++;
+                KeepPlainRow();
             }
 
-            if (digits is 0 or > 15 || i >= bytes.Length) return false;
-            var value = fraction == 0 ? mantissa : mantissa / powers[fraction];
-            cells[column] = negative ? -value : value;
-            if (column < cells.Length - 1)
-            {
-                if (bytes[i++] != delimiter) return false;
-            }
-            else
-            {
-                if (bytes[i] == '\r' && i + 1 < bytes.Length) i++;
-                if (bytes[i++] != '\n') return false;
-            }
+            return bytes.Length;
         }
-
-        Line++;
-        at = i;
-        KeepPlainRow();
-        return true;
     }
 
     [MethodImpl(MethodImplOptions.AggressiveOptimization)]

@@ -64,24 +64,50 @@ public sealed class MemorySink(Func<ChannelInfo, bool>? wanted = null) : ICaptur
             [.. _channels.Select((c, i) => new Channel(c.Name, c.Unit, _values[i] is null ? none : axes[c.Clock], _values[i]?.ToArray() ?? []))], notes);
     }
 
-    /// <summary>Samples whose row has a time.</summary>
+    /// <summary>Samples whose row has a time, in pieces that are never moved until the whole is known.</summary>
     private sealed class SampleList
     {
-        private readonly List<float> _samples = [];
+        private const int PieceSamples = 1 << 18;
+        private readonly List<float[]> _pieces = [];
+        private int _inLast = PieceSamples;
 
         public void Append(ReadOnlySpan<float> values, ReadOnlySpan<double> times)
         {
             if (!times.ContainsAnyExceptInRange(double.NegativeInfinity, double.PositiveInfinity))
             {
-                _samples.AddRange(values);
+                Append(values);
                 return;
             }
 
             for (var i = 0; i < values.Length; i++)
-                if (!double.IsNaN(times[i])) _samples.Add(values[i]);
+                if (!double.IsNaN(times[i])) Append(values.Slice(i, 1));
         }
 
-        public float[] ToArray() => [.. _samples];
+        public float[] ToArray()
+        {
+            if (_pieces.Count == 0) return [];
+            var whole = GC.AllocateUninitializedArray<float>((_pieces.Count - 1) * PieceSamples + _inLast);
+            for (var p = 0; p < _pieces.Count; p++)
+                _pieces[p].AsSpan(0, p == _pieces.Count - 1 ? _inLast : PieceSamples).CopyTo(whole.AsSpan(p * PieceSamples));
+            return whole;
+        }
+
+        private void Append(ReadOnlySpan<float> values)
+        {
+            while (!values.IsEmpty)
+            {
+                if (_inLast == PieceSamples)
+                {
+                    _pieces.Add(GC.AllocateUninitializedArray<float>(PieceSamples));
+                    _inLast = 0;
+                }
+
+                var fitting = Math.Min(values.Length, PieceSamples - _inLast);
+                values[..fitting].CopyTo(_pieces[^1].AsSpan(_inLast));
+                _inLast += fitting;
+                values = values[fitting..];
+            }
+        }
     }
 }
 
