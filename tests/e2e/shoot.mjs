@@ -12,4 +12,18 @@ for (const [name, path] of views) {
   await page.screenshot({ path: `${out}/${name}.png` });
   await page.close();
 }
+const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+await page.goto(base + "/jobs/2");
+const rows = Array.from({ length: 9000 }, (_, i) => `${(i * 0.5).toFixed(1)};${(180 + 90 * Math.sin(i / 16)).toFixed(2).replace(".", ",")};12,4`);
+await page.setInputFiles("input[type=file]", { name: "nebbiola-cranking.csv", mimeType: "text/csv", buffer: Buffer.from(["Zeit [ms];Starter current [A];Sync [V]", ...rows].join("\n") + "\n") });
+await page.getByRole("button", { name: "Look it over" }).click();
+await page.waitForURL(/imports/);
+await page.screenshot({ path: `${out}/preview.png` });
+await page.getByRole("button", { name: "Leave it" }).click();
+await page.goto(base + "/bench/1");
+await page.waitForSelector("#bench[data-drawn]:not([aria-busy])");
+for (let i = 0; i < 3; i++) { await page.keyboard.press("+"); await page.waitForTimeout(200); }
+await page.evaluate(() => document.querySelector("[data-night]").click());
+await page.waitForTimeout(500);
+await page.screenshot({ path: `${out}/bench-night.png` });
 await browser.close();

@@ -7,7 +7,7 @@ interface BenchInfo { from: number; to: number; lanes: LaneInfo[]; humps: Hump[]
 const host = document.querySelector<HTMLElement>("#bench")!;
 const info: BenchInfo = JSON.parse(document.querySelector("#bench-data")!.textContent!);
 const ink = (name: string) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
-const laneHeight = () => Math.max(140, Math.min(340, (window.innerHeight - 280) / info.lanes.length));
+const laneHeight = () => Math.max(140, Math.min(340, (window.innerHeight - 350) / info.lanes.length));
 const width = () => host.clientWidth;
 const least = 20e-6;
 
@@ -130,7 +130,7 @@ function build() {
     frame.append(name);
     host.append(frame);
     plots.push(new uPlot({
-      width: width(), height: laneHeight() + (last ? 40 : 8), legend: { show: false }, padding: [8, 8, 0, 0],
+      width: width(), height: laneHeight() + (last ? 40 : 8), legend: { show: false }, padding: [4, 8, 0, 0],
       cursor: { sync: { key: "bench" }, drag: { x: true, y: false, setScale: false }, y: false, points: { show: false } },
       scales: { x: { time: false, auto: false, min: view.from, max: view.to }, y: { auto: false, min: 0, max: 1 } },
       axes: axes(lane, last),
