@@ -14,10 +14,12 @@ public class DutyTests
         {
             var result = Read(Train(duty, frequency, perPeriod, phase, seed));
             Assert.Equal("steady", result.Verdict);
-            Assert.InRange(result.DutyPercent!.Value - duty, -0.15, 0.15);
+            // Where the rate is a multiple of the frequency every edge falls alike: a quarter of a sample stays unknown.
+            var within = 0.1 + 25 / perPeriod;
+            Assert.InRange(result.DutyPercent!.Value - duty, -within, within);
             Assert.InRange(result.FrequencyHz!.Value / frequency, 0.999, 1.001);
             Assert.Empty(result.Dropouts);
-        }, iter: 60, seed: "0000KOIPe8Cb");
+        }, iter: 100);
 
     [Fact]
     public void Scale_offset_and_direction_of_the_probe_don_t_matter() =>
@@ -28,7 +30,7 @@ public class DutyTests
             Assert.Equal(Read(train).DutyPercent!.Value, Read(changed).DutyPercent!.Value, 0.02);
             var turned = train with { Samples = Array.ConvertAll(train.Samples, v => -v) };
             Assert.Equal(100 - Read(train).DutyPercent!.Value, Read(turned).DutyPercent!.Value, 0.02);
-        }, iter: 20);
+        }, iter: 40);
 
     [Fact]
     public void A_dropout_is_listed_and_left_out()
