@@ -30,5 +30,3 @@ app.Lifetime.ApplicationStarted.Register(() => Console.WriteLine($"Maschera is r
 await app.RunAsync();
 return 0;
 
-/// <summary>The entry point, visible to tests that host the application.</summary>
-public partial class Program;

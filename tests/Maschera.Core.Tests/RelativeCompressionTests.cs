@@ -175,6 +175,58 @@ public class RelativeCompressionTests(ITestOutputHelper output)
         Assert.All(result.Positions, p => Assert.Null(p.Cylinder));
     }
 
+    /// <summary>The spark's mark taken for another kind: near TDC it names the same, a petrol injector is 360° away.</summary>
+    [Theory]
+    [InlineData("ignition", 3)]
+    [InlineData("pressure", 3)]
+    [InlineData("cam", 3)]
+    [InlineData("injector", 2)]
+    public void The_kind_of_sync_decides_which_compression_its_mark_belongs_to(string kind, int named)
+    {
+        var (capture, _) = Crank("Orsa 1.4", 3, 5);
+        var result = (RelativeCompressionResult)new RelativeCompressionReading().Read(new ReadingRequest(capture)
+        {
+            Engine = EngineCatalogue.Orsa,
+            Channels = new Dictionary<string, string> { ["current"] = "Starter current", ["sync"] = "Ignition" },
+            Options = new Dictionary<string, string> { ["sync-kind"] = kind },
+        });
+        Assert.Equal(named, Assert.Single(result.Low).Cylinder);
+        Assert.Equal(kind is "injector" or "cam", result.Notes.Any(n => n.Code == "sync-" + kind));
+    }
+
+    [Fact]
+    public void Wrong_words_are_refused()
+    {
+        var (capture, _) = Crank("Orsa 1.4", 0, 0);
+        ReadingResult With(string option, string value) => new RelativeCompressionReading().Read(new ReadingRequest(capture) { Engine = EngineCatalogue.Orsa, Options = new Dictionary<string, string> { [option] = value } });
+        Assert.Throws<ReadingException>(() => With("sync-kind", "moon"));
+        Assert.Throws<ReadingException>(() => With("sync-cylinder", "9"));
+        Assert.Throws<ReadingException>(() => With("sync-cylinder", "one"));
+        Assert.Throws<ReadingException>(() => Read(capture, EngineCatalogue.Orsa, "current=Nothing"));
+        Assert.Throws<ReadingException>(() => Read(capture, EngineCatalogue.Orsa, "moon=Starter current"));
+        Assert.Throws<ReadingException>(() => new RelativeCompressionReading().Read(new ReadingRequest(capture)));
+    }
+
+    [Fact]
+    public void A_clamp_at_its_end_stop_during_cranking_is_a_doubt()
+    {
+        var (capture, _) = CrankingRun.Record(Plan(EngineCatalogue.Orsa, 0, 0) with { ClampRange = 220 });
+        Assert.Contains(Read(capture, EngineCatalogue.Orsa, "current=Starter current").Notes, n => n.Code is "clipped" or "no-compressions");
+    }
+
+    [Fact]
+    public void A_starter_that_runs_on_after_the_engine_caught_is_a_doubt()
+    {
+        var (capture, _) = CrankingRun.Record(Plan(EngineCatalogue.Orsa, 0, 0) with { Cranking = 8 });
+        var current = capture.Find("Starter current")!;
+        // The engine fires: the starter, overrun, takes a steady small current until the key is let go.
+        for (var i = 0; i < current.Samples.Length; i++)
+            if (current.Time[i] is > 4.5 and < 8.6) current.Samples[i] = 60 + i % 3;
+        var result = Read(capture, EngineCatalogue.Orsa, "current=Starter current");
+        Assert.Equal("even", result.Verdict);
+        Assert.Contains(result.Notes, n => n.Code == "engine-fired");
+    }
+
     [Fact]
     public void One_cylinder_has_no_other()
     {

@@ -119,6 +119,7 @@ public sealed class TimeCollector(double quantum)
     private readonly List<double> _stamps = [];
     private double _first, _last, _step;
     private int _count;
+    private int _relearn;
     private bool _even = true;
 
     /// <summary>Adds times in s; NaN rows are passed over.</summary>
@@ -157,9 +158,14 @@ public sealed class TimeCollector(double quantum)
 
         if (_count == 1) _step = time - _first;
         var tolerance = Tolerance(time);
-        // The slope itself is only known to the quantum over the time passed so far.
+        // The slope is only known to the quantum over the time passed so far, so it is learned again all along.
         if (Math.Abs(time - (_first + _count * _step)) > tolerance * (_count < 64 ? 2.5 : 1.6)) return false;
-        if (_count < 64 || (_count & (_count - 1)) == 0) _step = (time - _first) / _count;
+        if (_count >= _relearn)
+        {
+            _step = (time - _first) / _count;
+            _relearn = _count + 1 + _count / 16;
+        }
+
         return true;
     }
 

@@ -20,7 +20,8 @@ public static class SyncEvents
     {
         var samples = channel.Samples;
         var rest = Statistics.Quantile(samples, 0.5);
-        var noise = Math.Max(Statistics.Quantile(samples, 0.75) - rest, rest - Statistics.Quantile(samples, 0.25));
+        // Between these quantiles lies rest alone, also where a dwell takes up to a third of the time.
+        var noise = Math.Max(Statistics.Quantile(samples, 0.65) - rest, rest - Statistics.Quantile(samples, 0.35));
         var level = Threshold * ThirdLargestExcursion(samples, rest);
         var events = new List<SyncEvent>();
         if (!(level > 4 * noise)) return events;

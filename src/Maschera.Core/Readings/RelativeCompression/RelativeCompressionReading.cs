@@ -19,6 +19,9 @@ public sealed class RelativeCompressionReading : IReading
     /// <summary>What tells the load, the surest first.</summary>
     private static readonly string[] s_loads = ["current", "battery", "crank"];
 
+    /// <summary>A window that holds a compression of even a slow twin, s, and the share of the usual reach it must show.</summary>
+    private const double LivelySeconds = 0.7, LivelyShare = 0.3;
+
     private const int FewCycles = 5;
     private const int LeastCycles = 3;
 
@@ -64,7 +67,10 @@ public sealed class RelativeCompressionReading : IReading
         var (signal, refusal) = Load(channels, request, engine);
         if (signal is null) return draft.Unusable(refusal!.Code, refusal.Text);
         draft.Notes.AddRange(signal.Doubts);
-        var sync = channels.TryGetValue("sync", out var syncChannel) ? SyncEvents.Find(syncChannel) : [];
+        // Before and after cranking the marked circuit may be off, which is no rest level.
+        var sync = channels.TryGetValue("sync", out var syncChannel)
+            ? SyncEvents.Find(syncChannel.Between(signal.Load.Time[signal.First], signal.Load.Time[signal.End - 1]))
+            : [];
         var fitted = FindFit(signal, engine, sync, cancel);
         if (fitted is not { } found) return draft.Unusable("too-short", "Fewer than three steady cranking cycles. Crank for five seconds with fuel or ignition disabled.");
         if (found.Fit.Misfit > RefusedMisfit) return draft.Unusable("no-compressions", "The load does not rise and fall like this engine's compressions. Check the cylinder count, that the clamp sits on the starter cable, and that the engine does not fire.");
@@ -137,13 +143,37 @@ public sealed class RelativeCompressionReading : IReading
             .OrderBy(f => f.Fit.Cost).Cast<Found?>().FirstOrDefault();
     }
 
-    /// <summary>Without the inrush and spin-up at the start, and the run-down at the end.</summary>
+    /// <summary>Without the inrush and spin-up at the start, the run-down at the end, and any stretch in which nothing rises and falls.</summary>
     private static (int First, int End) SettledStretch(CrankingSignal signal)
     {
         var length = signal.End - signal.First;
         var spinUp = Math.Min((int)(1.0 / CrankingSignal.Step), length / 4);
         var runDown = Math.Min((int)(0.15 / CrankingSignal.Step), length / 10);
-        return (signal.First + spinUp, signal.End - runDown);
+        return LongestLively(signal.Load.Samples, signal.First + spinUp, signal.End - runDown);
+    }
+
+    /// <summary>
+    /// The longest part whose load keeps rising and falling: where the engine caught, the overrun starter's current
+    /// stays flat.
+    /// </summary>
+    private static (int First, int End) LongestLively(float[] load, int first, int end)
+    {
+        var window = (int)(LivelySeconds / CrankingSignal.Step);
+        var hop = window / 7;
+        if (end - first < 3 * window) return (first, end);
+        var reaches = new List<double>();
+        for (var at = first; at + window <= end; at += hop)
+            reaches.Add(Statistics.Quantile(load.AsSpan(at, window), 0.98) - Statistics.Quantile(load.AsSpan(at, window), 0.02));
+        var least = LivelyShare * Statistics.Quantile(Statistics.Sorted(reaches), 0.8);
+        (int From, int Count) best = default;
+        for (int i = 0, from = 0; i <= reaches.Count; i++)
+        {
+            if (i < reaches.Count && reaches[i] >= least) continue;
+            if (i - from > best.Count) best = (from, i - from);
+            from = i + 1;
+        }
+
+        return (first + best.From * hop, Math.Min(end, first + (best.From + best.Count - 1) * hop + window));
     }
 
     /// <summary>
