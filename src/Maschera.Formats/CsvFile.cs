@@ -405,9 +405,12 @@ internal static class ClockText
         }
 
         var parts = trimmed[(gap + 1)..].Split(':');
+        // 59:58.9 is minutes and seconds.
+        var withoutHours = parts.Length == 2 && parts[1].AsSpan().IndexOfAny('.', ',') > 0;
+        if (withoutHours) parts = ["0", .. parts];
         if (parts.Length is < 2 or > 3) return false;
         if (!int.TryParse(parts[0], NumberStyles.None, CultureInfo.InvariantCulture, out var hours) || hours > 24) return false;
-        if (!int.TryParse(parts[1], NumberStyles.None, CultureInfo.InvariantCulture, out var minutes) || minutes > 59) return false;
+        if (!int.TryParse(parts[1], NumberStyles.None, CultureInfo.InvariantCulture, out var minutes) || minutes > 59 && !withoutHours) return false;
         var rest = 0.0;
         if (parts.Length == 3 && !(double.TryParse(parts[2].Replace(',', '.'), NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out rest) && rest < 61)) return false;
         seconds = hours * 3600.0 + minutes * 60.0 + rest;

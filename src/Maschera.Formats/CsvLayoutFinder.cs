@@ -93,7 +93,7 @@ internal static partial class CsvLayoutFinder
     [GeneratedRegex(@"^[+-]?(\d+([.,]\d*)*|[.,]\d+)([eE][+-]?\d+)?$")]
     private static partial Regex NumberShape();
 
-    [GeneratedRegex(@"^(\d{4}-\d{1,2}-\d{1,2}[T ]|\d{1,2}[./]\d{1,2}[./]\d{2,4} )?\d{1,2}:\d{2}(:\d{2}([.,]\d+)?)?Z?$")]
+    [GeneratedRegex(@"^(\d{4}-\d{1,2}-\d{1,2}[T ]|\d{1,2}[./]\d{1,2}[./]\d{2,4} )?(\d{1,2}:\d{2}(:\d{2}([.,]\d+)?)?|\d{1,3}:\d{2}[.,]\d+)Z?$")]
     private static partial Regex ClockShape();
 
     [GeneratedRegex(@"^(\d{4}-\d{1,2}-\d{1,2}|\d{1,2}[./]\d{1,2}[./]\d{2,4})$")]
@@ -264,6 +264,9 @@ internal static partial class CsvLayoutFinder
                 plain.Add((copies == 0 || Units.IsTimeName(name) ? name : $"{name} {copies + 1}", unit));
             }
 
+            // A column headed by a unit of time alone is time in that unit.
+            for (var i = 0; i < plain.Count; i++)
+                if (plain[i].Unit.Length == 0 && Units.Seconds(plain[i].Name) is not null && plain.All(p => !Units.IsTimeName(p.Name))) plain[i] = ("Time", plain[i].Name);
             if (unnamed.Count > 0) _notes.Add(new("unnamed-columns", $"Column {string.Join(", ", unnamed)} has no name in the file."));
             return Uses(plain, rows, names is null);
         }

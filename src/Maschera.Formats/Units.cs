@@ -18,7 +18,7 @@ public static class Units
     };
 
     private static readonly string[] s_timeNames =
-        ["time", "zeit", "tempo", "temps", "tiempo", "t", "timestamp", "time stamp", "clock", "uhrzeit", "zeitstempel", "elapsed", "elapsed time", "seconds", "ora", "heure", "rel time", "abs time"];
+        ["time", "zeit", "tempo", "temps", "tiempo", "t", "timestamp", "time stamp", "clock", "uhrzeit", "zeitstempel", "elapsed", "elapsed time", "ora", "heure", "rel time", "abs time"];
 
     /// <summary>Seconds in a unit of time; null for anything else.</summary>
     public static double? Seconds(string unit) => s_time.TryGetValue(unit.Trim(), out var seconds) ? seconds : null;

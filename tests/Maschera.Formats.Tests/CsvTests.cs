@@ -25,6 +25,9 @@ public class CsvTests
     [InlineData("Time,A (V)\n23:59:59.9,1.5\n00:00:00.0,2.5\n00:00:00.1,3.5\n")]
     [InlineData("Time,A (V)\n2026-11-01 10:00:00.0,1.5\n2026-11-01 10:00:00.1,2.5\n2026-11-01 10:00:00.2,3.5\n")]
     [InlineData("Date,Time,A (V)\n2026-11-01,10:00:00.0,1.5\n2026-11-01,10:00:00.1,2.5\n2026-11-01,10:00:00.2,3.5\n")]
+    [InlineData("Time,A (V)\n59:59.9,1.5\n60:00.0,2.5\n60:00.1,3.5\n")]
+    [InlineData("Second,A_V\n0.0,1.5\n0.1,2.5\n0.2,3.5\n")]
+    [InlineData("ms;A [V]\n0;1,5\n100;2,5\n200;3,5\n")]
     [InlineData("Time (s),A (V)\n0.0,+1.5\n0.1,2.5e0\n0.2,3.50000000000000000000\n")]
     public void Every_dialect_gives_the_same_capture(string text)
     {
