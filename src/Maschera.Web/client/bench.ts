@@ -125,8 +125,9 @@ function build() {
     frame.className = "lane";
     const name = document.createElement("div");
     name.className = "name";
-    name.style.color = ink(`--trace-${lane.ink}`);
-    name.textContent = lane.name;
+    const swatch = document.createElement("i");
+    swatch.style.background = ink(`--trace-${lane.ink}`);
+    name.append(swatch, lane.name);
     frame.append(name);
     host.append(frame);
     plots.push(new uPlot({
