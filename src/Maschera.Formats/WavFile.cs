@@ -25,14 +25,14 @@ public static class WavFile
     /// <exception cref="CaptureFormatException">It is no WAV that can be read.</exception>
     public static (IReadOnlyList<ChannelInfo> Channels, double Rate) Inspect(Stream stream, string file)
     {
-        var (format, _, _) = Header(stream, file);
+        var (format, _) = Header(stream, file);
         return (Infos(format), format.Rate);
     }
 
     /// <summary>Reads all whole frames into <paramref name="sink"/>; a file cut short gives what is whole, and a note.</summary>
     public static IReadOnlyList<Note> Read(Stream stream, string file, ICaptureSink sink, IProgress<long>? progress = null, CancellationToken cancel = default)
     {
-        var (format, claimed, dataStart) = Header(stream, file);
+        var (format, claimed) = Header(stream, file);
         List<Note> notes = [new("full-scale", "WAV values are shares of full scale; give each channel's probe its scale.")];
         sink.Begin(Infos(format), 1, 0);
         var block = new SampleBlock(1, format.Channels, BlockFrames);
@@ -59,22 +59,19 @@ public static class WavFile
     private static List<ChannelInfo> Infos(Format format) =>
         [.. Enumerable.Range(1, format.Channels).Select(i => new ChannelInfo(i.ToString(System.Globalization.CultureInfo.InvariantCulture), "", 0))];
 
-    private static (Format Format, long DataBytes, long DataStart) Header(Stream stream, string file)
+    private static (Format Format, long DataBytes) Header(Stream stream, string file)
     {
         var head = new byte[12];
         if (stream.ReadAtLeast(head, 12, throwOnEndOfStream: false) < 12 || !Begins(head)) throw new CaptureFormatException(file, "is not a WAV file.");
         Format? format = null;
         var chunk = new byte[8];
-        long at = 12;
         while (stream.ReadAtLeast(chunk, 8, throwOnEndOfStream: false) == 8)
         {
-            at += 8;
             long size = BinaryPrimitives.ReadUInt32LittleEndian(chunk.AsSpan(4));
             if (chunk.AsSpan().StartsWith("data"u8))
-                return format is { } f ? (f, size, at) : throw new CaptureFormatException(file, "the WAV data come before the format; the file is damaged.");
+                return format is { } f ? (f, size) : throw new CaptureFormatException(file, "the WAV data come before the format; the file is damaged.");
             var body = new byte[Math.Min(size + (size & 1), 1 << 20)];
             var read = stream.ReadAtLeast(body, body.Length, throwOnEndOfStream: false);
-            at += read;
             if (chunk.AsSpan().StartsWith("fmt "u8)) format = ReadFormat(body.AsSpan(0, read), file);
             if (read < body.Length) break;
         }

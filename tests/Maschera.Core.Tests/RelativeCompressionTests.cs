@@ -237,7 +237,7 @@ public class RelativeCompressionTests(ITestOutputHelper output)
     private static CrankingPlan Plan(Engine engine, int weak, double leak) => new(Whole(engine))
     {
         Faults = weak > 0 ? [new CylinderFault(weak, leak)] : [],
-        Starter = new StarterCircuit { VoltSeconds = 0.2 + 0.02 * engine.Cylinders, Inertia = 0.08 + 0.03 * engine.Cylinders, FrictionNm = 12 + 4 * engine.Cylinders },
+        Starter = StarterCircuit.For(engine.Cylinders),
         SyncCylinder = 1,
         CrankSensor = true,
         Rate = 12_500,

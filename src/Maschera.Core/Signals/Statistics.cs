@@ -43,6 +43,14 @@ public static class Statistics
         return sum / values.Length;
     }
 
+    /// <summary>The mean of samples that are all numbers; NaN of nothing.</summary>
+    public static double Mean(ReadOnlySpan<float> samples)
+    {
+        double sum = 0;
+        foreach (var sample in samples) sum += sample;
+        return sum / samples.Length;
+    }
+
     /// <summary>The sample standard deviation (divisor n-1); 0 of fewer than two.</summary>
     public static double StandardDeviation(ReadOnlySpan<double> values)
     {

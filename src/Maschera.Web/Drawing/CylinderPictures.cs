@@ -14,7 +14,7 @@ public sealed record WheelSpoke(double Degrees, string Label, double? Percent, b
 public sealed record FiringWheel(IReadOnlyList<WheelSpoke> Spokes, string Title)
 {
     public const double Radius = 96;
-    private const double Hub = 22;
+    public const double Hub = 22;
 
     /// <summary>Where an angle lies on a circle round (0, 0), the first TDC on top, running clockwise.</summary>
     public static (double X, double Y) Point(double degrees, double radius)

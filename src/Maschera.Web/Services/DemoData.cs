@@ -35,7 +35,7 @@ public sealed class DemoData(MascheraDb db, ReadingService readings)
 
     private static CrankingPlan Plan(Engine engine, int seed) => new(engine)
     {
-        Starter = new StarterCircuit { VoltSeconds = 0.2 + 0.02 * engine.Cylinders, Inertia = 0.08 + 0.03 * engine.Cylinders, FrictionNm = 12 + 4 * engine.Cylinders },
+        Starter = StarterCircuit.For(engine.Cylinders),
         Rate = 10_000,
         Seed = seed,
     };

@@ -54,7 +54,7 @@ internal static class Cycles
     {
         var all = bounds.Zip(bounds.Skip(1)).Select(pair => (From: pair.First, To: pair.Second)).ToList();
         var means = new double[all.Count];
-        for (var i = 0; i < all.Count; i++) means[i] = Mean(load[all[i].From..all[i].To]);
+        for (var i = 0; i < all.Count; i++) means[i] = Statistics.Mean(load[all[i].From..all[i].To]);
         var usualMean = Statistics.Median(means);
         var usualLength = Statistics.Median(all.Select(c => (double)(c.To - c.From)));
         var reach = 0.5 * (Statistics.Quantile(load[bounds[0]..bounds[^1]], 0.95) - Statistics.Quantile(load[bounds[0]..bounds[^1]], 0.05));
@@ -80,13 +80,6 @@ internal static class Cycles
         var off = shapes.Select(s => Math.Sqrt(s.Zip(middle, (a, b) => (a - b) * (a - b)).Average())).ToArray();
         var usual = Statistics.Median(off);
         return [.. cycles.Where((_, i) => off[i] <= OddShape * usual)];
-    }
-
-    private static double Mean(ReadOnlySpan<float> values)
-    {
-        double sum = 0;
-        foreach (var value in values) sum += value;
-        return sum / values.Length;
     }
 
     private static float[] WithoutDrift(ReadOnlySpan<float> load)

@@ -62,7 +62,7 @@ internal sealed class StarterModel
         var used = _load.AsSpan(cycles[0].From, cycles[^1].To - cycles[0].From);
         _reach = Statistics.Quantile(used, 0.95) - Statistics.Quantile(used, 0.05);
         _overrun = signal.Load.Unit == "rpm" ? double.NegativeInfinity : OverrunShare * Statistics.Quantile(used, 0.95);
-        var mean = Mean(used);
+        var mean = Statistics.Mean(used);
         var seen = _reach / (signal.Stall.Load - mean);
         _swing = double.IsFinite(seen) && seen is > 0.02 and < 1.5 ? new(seen, signal.Stall.Doubt) : new(0.5, 0.25);
         _ratio = engine.Geometry is { } g ? new(g.CompressionRatio, 0.06) : new(engine.IsDiesel ? 17 : 11, 0.25);
@@ -402,19 +402,12 @@ internal sealed class StarterModel
     private double[] CumulativeAngle(int from, int to, double speedSwing)
     {
         var angle = new double[to - from + 1];
-        var mean = Mean(_load.AsSpan(from, to - from));
+        var mean = Statistics.Mean(_load.AsSpan(from, to - from));
         for (var i = 0; i < to - from; i++)
             angle[i + 1] = angle[i] + Math.Max(0.1, 1 - speedSwing * (_load[from + i] - mean));
         var scale = 720 / angle[^1];
         for (var i = 0; i < angle.Length; i++) angle[i] *= scale;
         return angle;
-    }
-
-    private static double Mean(ReadOnlySpan<float> values)
-    {
-        double sum = 0;
-        foreach (var value in values) sum += value;
-        return sum / values.Length;
     }
 
     private static double BinAngle(int bin) => (bin + 0.5) * BinDegrees;

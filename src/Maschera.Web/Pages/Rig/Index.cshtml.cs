@@ -71,15 +71,17 @@ public sealed class IndexModel(MascheraDb db, ReadingService readings) : PageMod
         Seed = Random.Shared.Next(),
     };
 
-    /// <summary>A starter that suits the engine's size.</summary>
-    private static StarterCircuit StarterFor(Engine engine, bool weakBattery) => new()
+    /// <summary>A starter that suits the engine, a stronger one for a diesel.</summary>
+    private static StarterCircuit StarterFor(Engine engine, bool weakBattery)
     {
-        VoltSeconds = (engine.IsDiesel ? 0.26 : 0.2) + 0.02 * engine.Cylinders,
-        Inertia = 0.08 + 0.03 * engine.Cylinders,
-        FrictionNm = 12 + 4 * engine.Cylinders,
-        BatteryVolts = weakBattery ? 11.8 : 12.6,
-        BatteryOhms = weakBattery ? 0.012 : 0.006,
-    };
+        var usual = StarterCircuit.For(engine.Cylinders);
+        return usual with
+        {
+            VoltSeconds = usual.VoltSeconds + (engine.IsDiesel ? 0.06 : 0),
+            BatteryVolts = weakBattery ? 11.8 : 12.6,
+            BatteryOhms = weakBattery ? 0.012 : 0.006,
+        };
+    }
 
     /// <summary>An engine whose geometry is not known turns with that of a common one.</summary>
     private static Engine Whole(Engine engine) => engine with
