@@ -9,7 +9,7 @@ namespace Maschera.Cli;
 /// <summary>`import CAPTURE --job N`: brings a file into a job of the data folder.</summary>
 internal static class ImportCommand
 {
-    private static readonly Argument<string> s_capture = new("CAPTURE") { Description = "A CSV or WAV file." };
+    private static readonly Argument<string> s_capture = new("CAPTURE") { Description = "A CSV or WAV file, or a bundle." };
     private static readonly Option<string?> s_data = new("--data") { Description = "The data folder; the user's own where left out." };
     private static readonly Option<int?> s_job = new("--job") { Description = "The job's number; the newest open job where left out." };
 

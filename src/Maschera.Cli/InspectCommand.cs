@@ -7,7 +7,7 @@ namespace Maschera.Cli;
 /// <summary>`inspect CAPTURE`: what is understood of a file, every row read, as JSON.</summary>
 internal static class InspectCommand
 {
-    private static readonly Argument<string> s_capture = new("CAPTURE") { Description = "A CSV or WAV file." };
+    private static readonly Argument<string> s_capture = new("CAPTURE") { Description = "A CSV or WAV file, or a bundle." };
 
     public static Command Create()
     {

@@ -18,7 +18,7 @@ internal static class ReadCommand
     private static readonly JsonSerializerOptions s_json = new(EngineFile.Json) { Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping };
 
     private static readonly Argument<string> s_kind = new("KIND") { Description = "Which reading: " + string.Join(", ", ReadingRegistry.All.Select(r => r.Kind)) };
-    private static readonly Argument<string> s_capture = new("CAPTURE") { Description = "A CSV or WAV file." };
+    private static readonly Argument<string> s_capture = new("CAPTURE") { Description = "A CSV or WAV file, or a bundle." };
     private static readonly Option<string?> s_engine = new("--engine") { Description = "The engine file, JSON." };
     private static readonly Option<string[]> s_channel = new("--channel") { Description = "ROLE=COLUMN; may be repeated." };
     private static readonly Option<string[]> s_probe = new("--probe") { Description = "COLUMN=SCALE, what the column is multiplied by; may be repeated." };

@@ -4,11 +4,12 @@ using Maschera.Core.Signals;
 namespace Maschera.Formats;
 
 /// <summary>What was understood of a file before it is read whole.</summary>
-/// <param name="Kind">"CSV" or "WAV".</param>
+/// <param name="Kind">"CSV", "WAV" or "bundle".</param>
 /// <param name="Channels">Its channels.</param>
 /// <param name="Csv">The layout of a CSV file; null for WAV.</param>
 /// <param name="Rate">Samples a second where the file tells it at once; else null.</param>
-public sealed record FileOverview(string Kind, IReadOnlyList<ChannelInfo> Channels, CsvLayout? Csv, double? Rate);
+/// <param name="Bundle">What a bundle says of itself; null for other kinds.</param>
+public sealed record FileOverview(string Kind, IReadOnlyList<ChannelInfo> Channels, CsvLayout? Csv, double? Rate, BundleHead? Bundle = null);
 
 /// <summary>Any capture file, told by its content.</summary>
 public static class CaptureFile
@@ -18,10 +19,17 @@ public static class CaptureFile
     public static FileOverview Inspect(string path, string name)
     {
         using var stream = Open(path, name);
-        if (IsWav(stream))
+        var head = Head(stream);
+        if (WavFile.Begins(head))
         {
             var (channels, rate) = WavFile.Inspect(stream, name);
             return new FileOverview("WAV", channels, null, rate);
+        }
+
+        if (BundleFile.Begins(head))
+        {
+            var bundle = BundleFile.Inspect(stream, name);
+            return new FileOverview("bundle", BundleFile.Infos(bundle), null, null, bundle);
         }
 
         var layout = CsvFile.Inspect(stream, name);
@@ -33,7 +41,9 @@ public static class CaptureFile
     public static IReadOnlyList<Note> Read(string path, string name, ICaptureSink sink, IProgress<long>? progress = null, CancellationToken cancel = default)
     {
         using var stream = Open(path, name);
-        if (IsWav(stream)) return WavFile.Read(stream, name, sink, progress, cancel);
+        var head = Head(stream);
+        if (WavFile.Begins(head)) return WavFile.Read(stream, name, sink, progress, cancel);
+        if (BundleFile.Begins(head)) return BundleFile.Read(stream, name, sink, progress, cancel);
         var layout = CsvFile.Inspect(stream, name);
         stream.Position = 0;
         return CsvFile.Read(stream, layout, sink, progress, cancel);
@@ -65,11 +75,12 @@ public static class CaptureFile
         }
     }
 
-    private static bool IsWav(FileStream stream)
+    /// <summary>The first bytes; the stream stands at its beginning again.</summary>
+    private static byte[] Head(FileStream stream)
     {
         var head = new byte[12];
-        var length = stream.ReadAtLeast(head, 12, throwOnEndOfStream: false);
+        var length = stream.ReadAtLeast(head, head.Length, throwOnEndOfStream: false);
         stream.Position = 0;
-        return WavFile.Begins(head.AsSpan(0, length));
+        return head[..length];
     }
 }

@@ -1,93 +1,189 @@
+using System.Buffers.Binary;
 using System.IO.Compression;
 using System.Runtime.InteropServices;
 
 namespace Maschera.Store;
 
 /// <summary>
-/// Packs samples without loss: 16-bit steps where every sample is a whole number of steps from the first, else plain
-/// floats; both with the bytes of equal weight side by side, then deflated.
+/// Packs samples without loss. Where every sample is a whole number of converter steps, the differences of neighbours
+/// are kept in as many bits as the widest of each <see cref="Group"/> needs; else plain floats, deflated.
 /// </summary>
 internal static class BlockCodec
 {
-    private const byte Floats = 0, Steps = 1, Doubles = 2;
+    private const byte Floats = 0, OldSteps = 1, Doubles = 2, Steps = 3;
+    private const int OldHead = 17, StepsHead = 25;
 
-    /// <summary>Packs float samples.</summary>
-    public static byte[] Pack(ReadOnlySpan<float> samples)
+    /// <summary>Samples that share one bit width.</summary>
+    private const int Group = 128;
+
+    /// <summary>Beyond this many steps a float no longer holds whole numbers.</summary>
+    private const double MostSteps = 1 << 24;
+
+    /// <summary>Packs samples as the file gave them; unpacking multiplies them by <paramref name="scale"/>.</summary>
+    public static byte[] Pack(ReadOnlySpan<float> raw, double scale)
     {
-        if (FindStep(samples) is { } step)
-        {
-            var steps = new short[samples.Length];
-            var exact = true;
-            for (var i = 0; i < samples.Length && exact; i++)
-            {
-                var count = Math.Round((samples[i] - step.First) / step.Step);
-                exact = Math.Abs(count) <= short.MaxValue && (float)(step.First + count * step.Step) == samples[i];
-                if (exact) steps[i] = (short)count;
-            }
-
-            if (exact) return Deflate(Steps, step.First, step.Step, MemoryMarshal.AsBytes<short>(steps), sizeof(short));
-        }
-
-        return Deflate(Floats, 0, 0, MemoryMarshal.AsBytes(samples), sizeof(float));
+        var steps = new int[raw.Length];
+        foreach (var (first, step) in Candidates(raw))
+            if (Count(raw, first, step, steps)) return PackSteps(steps, first, step, scale);
+        var samples = new float[raw.Length];
+        for (var i = 0; i < raw.Length; i++) samples[i] = (float)(raw[i] * scale);
+        return Deflate(Floats, MemoryMarshal.AsBytes<float>(samples), sizeof(float));
     }
 
     /// <summary>Packs times.</summary>
-    public static byte[] Pack(ReadOnlySpan<double> times) => Deflate(Doubles, 0, 0, MemoryMarshal.AsBytes(times), sizeof(double));
+    public static byte[] Pack(ReadOnlySpan<double> times) => Deflate(Doubles, MemoryMarshal.AsBytes(times), sizeof(double));
 
     /// <summary>Unpacks float samples.</summary>
     public static float[] Unpack(byte[] packed, int count)
     {
-        var (kind, first, step, body) = Inflate(packed, count);
-        if (kind == Floats) return MemoryMarshal.Cast<byte, float>(body).ToArray();
-        var samples = new float[count];
-        var steps = MemoryMarshal.Cast<byte, short>(body);
-        for (var i = 0; i < count; i++) samples[i] = (float)(first + steps[i] * step);
-        return samples;
+        if (packed[0] == Steps) return UnpackSteps(packed, count);
+        var body = Inflate(packed, count);
+        if (packed[0] == Floats) return MemoryMarshal.Cast<byte, float>(body).ToArray();
+        var (first, step) = (BitConverter.ToDouble(packed, 1), BitConverter.ToDouble(packed, 9));
+        return Array.ConvertAll(MemoryMarshal.Cast<byte, short>(body).ToArray(), n => (float)(first + n * step));
     }
 
     /// <summary>Unpacks times.</summary>
-    public static double[] UnpackTimes(byte[] packed, int count) => MemoryMarshal.Cast<byte, double>(Inflate(packed, count).Body).ToArray();
+    public static double[] UnpackTimes(byte[] packed, int count) => MemoryMarshal.Cast<byte, double>(Inflate(packed, count)).ToArray();
 
-    /// <summary>The smallest difference of neighbours, if there is one: a converter's step.</summary>
-    private static (double First, double Step)? FindStep(ReadOnlySpan<float> samples)
+    /// <summary>
+    /// What the converter's step may be: the least difference of neighbours as it stands (binary fractions), and as the
+    /// round number that decimal text means.
+    /// </summary>
+    private static List<(double First, double Step)> Candidates(ReadOnlySpan<float> samples)
     {
-        var least = double.MaxValue;
+        var least = float.MaxValue;
         for (var i = 1; i < samples.Length; i++)
         {
-            var difference = Math.Abs((double)samples[i] - samples[i - 1]);
-            if (double.IsNaN(difference)) return null;
+            var difference = Math.Abs(samples[i] - samples[i - 1]);
+            if (float.IsNaN(difference)) return [];
             if (difference > 0 && difference < least) least = difference;
         }
 
-        if (least == double.MaxValue) return samples.Length > 0 && float.IsFinite(samples[0]) ? (samples[0], 1) : null;
-        // Decimal text gives steps that are round numbers; the float difference only nears them.
+        if (samples.Length == 0 || !float.IsFinite(samples[0])) return [];
+        if (least == float.MaxValue) return [(samples[0], 1)];
         var scale = Math.Pow(10, 3 - Math.Floor(Math.Log10(least)));
-        return (Math.Round(samples[0] * scale) / scale, Math.Round(least * scale) / scale);
+        return [(samples[0], least), (Math.Round(samples[0] * scale) / scale, Math.Round(least * scale) / scale)];
     }
 
-    private static byte[] Deflate(byte kind, double first, double step, ReadOnlySpan<byte> bytes, int width)
+    /// <summary>Counts each sample in steps; false where one does not come back bit for bit.</summary>
+    private static bool Count(ReadOnlySpan<float> samples, double first, double step, int[] steps)
+    {
+        var perUnit = 1 / step;
+        if (!double.IsFinite(perUnit)) return false;
+        for (var i = 0; i < samples.Length; i++)
+        {
+            var count = Math.Round((samples[i] - first) * perUnit);
+            var back = (float)(first + count * step);
+            if (!(Math.Abs(count) < MostSteps) || BitConverter.SingleToInt32Bits(back) != BitConverter.SingleToInt32Bits(samples[i])) return false;
+            steps[i] = (int)count;
+        }
+
+        return true;
+    }
+
+    private static byte[] PackSteps(ReadOnlySpan<int> steps, double first, double step, double scale)
+    {
+        // Differences of 25 bits and their sign take 26 at most; a word of slack for the last write.
+        var packed = new byte[StepsHead + (steps.Length / Group + 1) * (1 + Group * 26 / 8) + sizeof(ulong)];
+        packed[0] = Steps;
+        BinaryPrimitives.WriteDoubleLittleEndian(packed.AsSpan(1), first);
+        BinaryPrimitives.WriteDoubleLittleEndian(packed.AsSpan(9), step);
+        BinaryPrimitives.WriteDoubleLittleEndian(packed.AsSpan(17), scale);
+        Span<uint> folded = stackalloc uint[Group];
+        var at = StepsHead;
+        var before = 0;
+        for (var start = 0; start < steps.Length; start += Group)
+        {
+            var group = steps.Slice(start, Math.Min(Group, steps.Length - start));
+            uint all = 0;
+            for (var i = 0; i < group.Length; i++)
+            {
+                var difference = group[i] - before;
+                before = group[i];
+                folded[i] = (uint)(difference << 1 ^ difference >> 31);
+                all |= folded[i];
+            }
+
+            var width = 32 - System.Numerics.BitOperations.LeadingZeroCount(all);
+            packed[at++] = (byte)width;
+            at += WriteBits(packed.AsSpan(at), folded[..group.Length], width);
+        }
+
+        return packed[..at];
+    }
+
+    /// <summary>Writes each value in <paramref name="width"/> bits, lowest first; returns the bytes used.</summary>
+    private static int WriteBits(Span<byte> into, ReadOnlySpan<uint> values, int width)
+    {
+        ulong held = 0;
+        var bits = 0;
+        var at = 0;
+        foreach (var value in values)
+        {
+            held |= (ulong)value << bits;
+            bits += width;
+            if (bits < 32) continue;
+            BinaryPrimitives.WriteUInt32LittleEndian(into[at..], (uint)held);
+            at += sizeof(uint);
+            held >>= 32;
+            bits -= 32;
+        }
+
+        for (; bits > 0; bits -= 8, held >>= 8) into[at++] = (byte)held;
+        return at;
+    }
+
+    private static float[] UnpackSteps(byte[] packed, int count)
+    {
+        var (first, step, scale) = (BitConverter.ToDouble(packed, 1), BitConverter.ToDouble(packed, 9), BitConverter.ToDouble(packed, 17));
+        var samples = GC.AllocateUninitializedArray<float>(count);
+        // Reading whole words needs a few bytes of slack behind the last.
+        var padded = new byte[packed.Length + sizeof(ulong)];
+        packed.CopyTo(padded, 0);
+        var at = StepsHead;
+        var number = 0;
+        for (var start = 0; start < count; start += Group)
+        {
+            var inGroup = Math.Min(Group, count - start);
+            int width = padded[at++];
+            var mask = (1UL << width) - 1;
+            for (var i = 0; i < inGroup; i++)
+            {
+                var bit = i * width;
+                var folded = (uint)(BinaryPrimitives.ReadUInt64LittleEndian(padded.AsSpan(at + (bit >> 3))) >> (bit & 7) & mask);
+                number += (int)(folded >> 1) ^ -(int)(folded & 1);
+                samples[start + i] = (float)((float)(first + number * step) * scale);
+            }
+
+            at += (inGroup * width + 7) / 8;
+        }
+
+        return samples;
+    }
+
+    private static byte[] Deflate(byte kind, ReadOnlySpan<byte> bytes, int width)
     {
         using var packed = new MemoryStream();
         packed.WriteByte(kind);
-        packed.Write(BitConverter.GetBytes(first));
-        packed.Write(BitConverter.GetBytes(step));
+        packed.Write(new byte[OldHead - 1]);
         using (var deflate = new DeflateStream(packed, CompressionLevel.Fastest, leaveOpen: true)) deflate.Write(Transpose(bytes, width));
         return packed.ToArray();
     }
 
-    private static (byte Kind, double First, double Step, byte[] Body) Inflate(byte[] packed, int count)
+    private static byte[] Inflate(byte[] packed, int count)
     {
-        var kind = packed[0];
-        var width = kind switch { Steps => sizeof(short), Floats => sizeof(float), _ => sizeof(double) };
+        var width = packed[0] switch { OldSteps => sizeof(short), Floats => sizeof(float), _ => sizeof(double) };
         var transposed = new byte[count * width];
-        using var deflate = new DeflateStream(new MemoryStream(packed, 17, packed.Length - 17), CompressionMode.Decompress);
+        using var deflate = new DeflateStream(new MemoryStream(packed, OldHead, packed.Length - OldHead), CompressionMode.Decompress);
         deflate.ReadExactly(transposed);
         var body = new byte[transposed.Length];
         for (var b = 0; b < width; b++)
             for (var i = 0; i < count; i++) body[i * width + b] = transposed[b * count + i];
-        return (kind, BitConverter.ToDouble(packed, 1), BitConverter.ToDouble(packed, 9), body);
+        return body;
     }
 
+    /// <summary>Puts the bytes of equal weight side by side, where they resemble each other.</summary>
     private static byte[] Transpose(ReadOnlySpan<byte> bytes, int width)
     {
         var count = bytes.Length / width;

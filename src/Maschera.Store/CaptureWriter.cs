@@ -1,10 +1,7 @@
-using System.Runtime.InteropServices;
 using System.Text.Json;
 using Maschera.Core.Readings;
 using Maschera.Core.Signals;
-using Microsoft.Data.Sqlite;
 using Microsoft.EntityFrameworkCore;
-using Microsoft.EntityFrameworkCore.Storage;
 
 namespace Maschera.Store;
 
@@ -17,17 +14,17 @@ namespace Maschera.Store;
 public sealed record ChannelChoice(string Name, string Unit, double Scale, string? Role, bool Keep = true);
 
 /// <summary>
-/// Writes a capture block by block inside one transaction: until <see cref="Complete"/> nothing of it is seen, and
-/// disposing it before that, a crash or a kill leaves nothing behind.
+/// Writes a capture block by block: until <see cref="Complete"/> nobody sees it. Disposing it before that takes
+/// everything away again; what a crash or a kill leaves half done is cleared at the next start.
 /// </summary>
 public sealed class CaptureWriter : ICaptureSink, IDisposable
 {
     private readonly MascheraDb _db;
     private readonly StoredCapture _capture;
     private readonly IReadOnlyList<ChannelChoice>? _choices;
-    private readonly IDbContextTransaction _transaction;
-    private readonly SqliteCommand _insert;
-    private readonly List<ChannelWriter> _channels = [];
+    private readonly BlockRows _rows;
+    private readonly List<(int Index, int Clock, ChannelBlocks Blocks)> _channels = [];
+    private bool _complete;
 
     /// <summary>Begins the capture; <paramref name="choices"/> stand in the order of the file's channels.</summary>
     public CaptureWriter(MascheraDb db, StoredCapture capture, IReadOnlyList<ChannelChoice>? choices = null)
@@ -35,13 +32,10 @@ public sealed class CaptureWriter : ICaptureSink, IDisposable
         _db = db;
         _capture = capture;
         _choices = choices;
-        _transaction = db.Database.BeginTransaction();
+        (capture.IsWhole, capture.WriterProcess) = (false, Environment.ProcessId);
         db.Captures.Add(capture);
         db.SaveChanges();
-        _insert = ((SqliteConnection)db.Database.GetDbConnection()).CreateCommand();
-        _insert.Transaction = (SqliteTransaction)_transaction.GetDbTransaction();
-        _insert.CommandText = "INSERT INTO SampleBlocks (ChannelId, Number, Count, FirstSeconds, LastSeconds, Samples, Times, Extremes) VALUES ($c, $n, $k, $f, $l, $s, $t, $e)";
-        foreach (var name in (string[])["$c", "$n", "$k", "$f", "$l", "$s", "$t", "$e"]) _insert.Parameters.Add(new SqliteParameter { ParameterName = name });
+        _rows = new BlockRows(db.Database.GetConnectionString()!);
     }
 
     public void Begin(IReadOnlyList<ChannelInfo> channels, int clocks, double timeQuantum)
@@ -51,104 +45,56 @@ public sealed class CaptureWriter : ICaptureSink, IDisposable
             var choice = _choices?[i] ?? new ChannelChoice(channels[i].Name, channels[i].Unit, 1, null);
             if (!choice.Keep) continue;
             var row = new StoredChannel { CaptureId = _capture.Id, Ordinal = i, Name = choice.Name, Unit = choice.Unit, Role = choice.Role };
-            _channels.Add(new ChannelWriter(row, i, channels[i].Clock, choice.Scale, new TimeCollector(timeQuantum)));
+            _channels.Add((i, channels[i].Clock, new ChannelBlocks(row, choice.Scale, new TimeCollector(timeQuantum, channels[i].Step))));
         }
 
-        _db.Channels.AddRange(_channels.Select(c => c.Row));
+        _db.Channels.AddRange(_channels.Select(c => c.Blocks.Row));
         _db.SaveChanges();
     }
 
     public void Append(SampleBlock block)
     {
-        foreach (var channel in _channels) channel.Append(block, Insert);
+        foreach (var (index, clock, blocks) in _channels)
+            blocks.Append(block.Values[index].AsSpan(0, block.Count), block.Times[clock].AsSpan(0, block.Count), _rows);
     }
 
     /// <summary>Makes the capture visible.</summary>
     public void Complete(IReadOnlyList<Note> notes)
     {
-        foreach (var channel in _channels) channel.Finish(Insert);
+        foreach (var (_, _, blocks) in _channels) blocks.Finish(_rows);
+        _rows.Complete();
         _capture.NotesJson = JsonSerializer.Serialize(notes, StoreJson.Options);
+        (_capture.IsWhole, _capture.WriterProcess) = (true, null);
         _db.SaveChanges();
-        _transaction.Commit();
+        _complete = true;
+    }
+
+    /// <summary>
+    /// Gives the one channel written to another capture, on the very axis it was worked out on, and forgets the rest.
+    /// </summary>
+    public StoredChannel CompleteInto(int capture, ISampleReader axis, string expression, bool isLaneCopy)
+    {
+        var (_, _, blocks) = _channels.Single();
+        blocks.Finish(_rows);
+        _rows.Complete();
+        var row = blocks.Row;
+        if (row.Count == axis.Count) (row.Start, row.Step, row.End, row.IsUniform) = (axis.Start, axis.Step, axis.End, axis.IsUniform);
+        (row.CaptureId, row.Expression, row.IsLaneCopy) = (capture, expression, isLaneCopy);
+        row.Ordinal = 1 + _db.Channels.Where(c => c.CaptureId == capture).Max(c => c.Ordinal);
+        using var transaction = _db.Database.BeginTransaction();
+        _db.SaveChanges();
+        _db.Captures.IgnoreQueryFilters().Where(c => c.Id == _capture.Id).ExecuteDelete();
+        transaction.Commit();
+        _db.Entry(_capture).State = EntityState.Detached;
+        _complete = true;
+        return row;
     }
 
     public void Dispose()
     {
-        _insert.Dispose();
-        _transaction.Dispose();
-        if (_db.Entry(_capture).State != EntityState.Detached) _db.ChangeTracker.Clear();
-    }
-
-    private void Insert(int channel, int number, int count, double first, double last, byte[] samples, byte[]? times, byte[] extremes)
-    {
-        object?[] values = [channel, number, count, first, last, samples, times ?? (object)DBNull.Value, extremes];
-        for (var i = 0; i < values.Length; i++) _insert.Parameters[i].Value = values[i];
-        _insert.ExecuteNonQuery();
-    }
-
-    private delegate void InsertBlock(int channel, int number, int count, double first, double last, byte[] samples, byte[]? times, byte[] extremes);
-
-    /// <summary>Fills blocks of one channel. Times go with the blocks until the axis proves even at the end.</summary>
-    private sealed class ChannelWriter(StoredChannel row, int index, int clock, double scale, TimeCollector axis)
-    {
-        private readonly float[] _samples = new float[SampleStore.BlockSamples];
-        private readonly double[] _times = new double[SampleStore.BlockSamples];
-        private int _count;
-        private int _number;
-
-        public StoredChannel Row => row;
-
-        public void Append(SampleBlock block, InsertBlock insert)
-        {
-            var times = block.Times[clock].AsSpan(0, block.Count);
-            axis.Append(times);
-            for (var i = 0; i < block.Count; i++)
-            {
-                if (double.IsNaN(times[i])) continue;
-                _samples[_count] = (float)(block.Values[index][i] * scale);
-                _times[_count++] = times[i];
-                if (_count == _samples.Length) Flush(insert);
-            }
-        }
-
-        public void Finish(InsertBlock insert)
-        {
-            if (_count > 0) Flush(insert);
-            var whole = axis.ToAxis();
-            row.Count = whole.Count;
-            row.Start = whole.Start;
-            row.Step = whole.Step;
-            row.End = whole.End;
-            row.IsUniform = whole.IsUniform;
-        }
-
-        private void Flush(InsertBlock insert)
-        {
-            var samples = _samples.AsSpan(0, _count);
-            var times = _times.AsSpan(0, _count);
-            insert(row.Id, _number++, _count, times[0], times[^1], BlockCodec.Pack(samples), axis.IsEven ? null : BlockCodec.Pack(times), Extremes(samples));
-            _count = 0;
-        }
-
-        private static byte[] Extremes(ReadOnlySpan<float> samples)
-        {
-            var groups = (samples.Length + SampleStore.GroupSamples - 1) / SampleStore.GroupSamples;
-            var extremes = new float[2 * groups];
-            for (var g = 0; g < groups; g++)
-            {
-                var group = samples.Slice(g * SampleStore.GroupSamples, Math.Min(SampleStore.GroupSamples, samples.Length - g * SampleStore.GroupSamples));
-                float low = float.PositiveInfinity, high = float.NegativeInfinity;
-                foreach (var value in group)
-                {
-                    if (float.IsNaN(value)) continue;
-                    low = Math.Min(low, value);
-                    high = Math.Max(high, value);
-                }
-
-                (extremes[2 * g], extremes[2 * g + 1]) = low > high ? (float.NaN, float.NaN) : (low, high);
-            }
-
-            return MemoryMarshal.AsBytes<float>(extremes).ToArray();
-        }
+        _rows.Dispose();
+        if (_complete) return;
+        _db.ChangeTracker.Clear();
+        _db.Remove([_capture.Id]);
     }
 }

@@ -51,7 +51,7 @@ public sealed class Job
 /// <param name="SyncCylinder">The cylinder the sync probe is on.</param>
 public sealed record Conditions(string? State, double? CoolantCelsius, string? Disabled, string? Remark, string? SyncKind = null, int? SyncCylinder = null);
 
-/// <summary>One recording of a job. Present only once it is whole.</summary>
+/// <summary>One recording of a job. Seen only once it is whole.</summary>
 public sealed class StoredCapture
 {
     public int Id { get; set; }
@@ -62,14 +62,29 @@ public sealed class StoredCapture
     public string ConditionsJson { get; set; } = "{}";
     public string NotesJson { get; set; } = "[]";
     public DateTime? DeletedAt { get; set; }
+
+    /// <summary>False as long as samples are on their way in.</summary>
+    public bool IsWhole { get; set; } = true;
+
+    /// <summary>The process that writes the samples; null once they are whole.</summary>
+    public int? WriterProcess { get; set; }
+
+    /// <summary>How its lanes lie on the bench; null as long as nobody moved anything.</summary>
+    public string? ArrangementJson { get; set; }
+
     public List<StoredChannel> Channels { get; } = [];
     public List<StoredReading> Readings { get; } = [];
+    public List<StoredCaliper> Calipers { get; } = [];
+    public List<StoredPin> Pins { get; } = [];
 
     public Conditions Conditions
     {
         get => JsonSerializer.Deserialize<Conditions>(ConditionsJson, StoreJson.Options)!;
         set => ConditionsJson = JsonSerializer.Serialize(value, StoreJson.Options);
     }
+
+    /// <summary>The channels a person sees, in order: not the smoothed copies that lanes draw.</summary>
+    public IEnumerable<StoredChannel> OwnChannels => Channels.Where(c => !c.IsLaneCopy).OrderBy(c => c.Ordinal);
 
     public IReadOnlyList<Note> Notes => JsonSerializer.Deserialize<List<Note>>(NotesJson, StoreJson.Options)!;
 }
@@ -87,6 +102,12 @@ public sealed class StoredChannel
     /// <summary>What the person or the guess takes it for; null where nothing.</summary>
     public string? Role { get; set; }
 
+    /// <summary>The expression it was computed from; null for a channel that was measured.</summary>
+    public string? Expression { get; set; }
+
+    /// <summary>True for a smoothed copy that a lane draws instead of its channel.</summary>
+    public bool IsLaneCopy { get; set; }
+
     public int Count { get; set; }
     public double Start { get; set; }
 
@@ -95,6 +116,34 @@ public sealed class StoredChannel
 
     public double End { get; set; }
     public bool IsUniform { get; set; }
+}
+
+/// <summary>A measure between two places on one channel.</summary>
+public sealed class StoredCaliper
+{
+    public int Id { get; set; }
+    public int CaptureId { get; set; }
+    public string Name { get; set; } = "";
+    public int ChannelId { get; set; }
+    public StoredChannel? Channel { get; set; }
+
+    /// <summary>The left jaw, s on the capture's axis.</summary>
+    public double From { get; set; }
+
+    /// <summary>The right jaw, s.</summary>
+    public double To { get; set; }
+}
+
+/// <summary>A remark at a place of a capture.</summary>
+public sealed class StoredPin
+{
+    public int Id { get; set; }
+    public int CaptureId { get; set; }
+
+    /// <summary>Where, s on the capture's axis.</summary>
+    public double At { get; set; }
+
+    public string Remark { get; set; } = "";
 }
 
 /// <summary>One computed result, as its reading's own JSON.</summary>

@@ -5,43 +5,55 @@ using Microsoft.EntityFrameworkCore;
 
 namespace Maschera.Store;
 
-/// <summary>A stretch of a channel as it is drawn: times in s and values, ready for a line.</summary>
-public sealed record Trace(double[] Seconds, float[] Values);
+/// <summary>
+/// A stretch of a channel as it is drawn. With <see cref="Seconds"/>: points of a line. Without: <see cref="Values"/>
+/// holds the least and greatest of every pixel column in turn: NaN where all its samples are missing, infinity and
+/// minus infinity where no sample falls into it.
+/// </summary>
+public sealed record Trace(double[]? Seconds, float[] Values);
 
 /// <summary>
-/// Samples in blocks of <see cref="BlockSamples"/>, each with the least and greatest of every
-/// <see cref="GroupSamples"/> of its samples, so that a wide window never reads them all and loses no spike.
+/// Samples in blocks of <see cref="BlockSamples"/>, and a pyramid of least and greatest over them, so that a window of
+/// any width costs its pixels and not its samples, and no spike is lost.
 /// </summary>
 public sealed class SampleStore(MascheraDb db)
 {
     /// <summary>Samples in a block.</summary>
     public const int BlockSamples = 16_384;
 
-    /// <summary>Samples behind one pair of least and greatest.</summary>
-    public const int GroupSamples = 64;
+    /// <summary>Below so many samples a pixel column the samples themselves are drawn.</summary>
+    private const double PlainSamples = 2;
 
     internal const string Schema = """
-        CREATE TABLE IF NOT EXISTS SampleBlocks (
-          ChannelId INTEGER NOT NULL, Number INTEGER NOT NULL, Count INTEGER NOT NULL,
-          FirstSeconds REAL NOT NULL, LastSeconds REAL NOT NULL,
-          Samples BLOB NOT NULL, Times BLOB, Extremes BLOB NOT NULL,
-          PRIMARY KEY (ChannelId, Number)) WITHOUT ROWID
+        CREATE TABLE IF NOT EXISTS Blocks (
+          Key INTEGER PRIMARY KEY, Number INTEGER NOT NULL, Count INTEGER NOT NULL,
+          FirstSeconds REAL NOT NULL, LastSeconds REAL NOT NULL, Samples BLOB NOT NULL, Times BLOB);
+        CREATE TABLE IF NOT EXISTS Levels (Key INTEGER PRIMARY KEY, Pairs BLOB NOT NULL, Times BLOB)
         """;
 
-    /// <summary>A whole channel in memory, for a reading.</summary>
-    public Channel Load(StoredChannel channel)
-    {
-        var samples = new List<float>(channel.Count);
-        var times = new List<double>();
-        foreach (var block in Blocks(channel, double.NegativeInfinity, double.PositiveInfinity, samples: true))
-        {
-            samples.AddRange(block.Samples!);
-            if (!channel.IsUniform) times.AddRange(Enumerable.Range(0, block.Count).Select(block.TimeOf));
-        }
+    private readonly string _connection = db.Database.GetConnectionString()!;
 
-        var axis = channel.IsUniform ? TimeAxis.Uniform(channel.Start, channel.Step, samples.Count) : TimeAxis.FromStamps([.. times]);
-        return new Channel(channel.Name, channel.Unit, axis, [.. samples]);
+    /// <summary>The row of a block: channels lie one behind the other, so a window is one run of rows.</summary>
+    internal static long BlockKey(int channel, int number) => (long)channel << 32 | (uint)number;
+
+    /// <summary>The row of a page of a level.</summary>
+    internal static long PageKey(int channel, int level, int page) => (long)channel << 32 | (long)level << 26 | (uint)page;
+
+    /// <summary>Rows of a channel, in both tables.</summary>
+    internal static (long From, long To) KeysOf(int channel) => ((long)channel << 32, ((long)channel + 1 << 32) - 1);
+
+    internal static SqliteConnection Open(string connection)
+    {
+        var opened = new SqliteConnection(connection);
+        opened.Open();
+        return opened;
     }
+
+    /// <summary>A channel to be read piece by piece.</summary>
+    public ISampleReader Reader(StoredChannel channel) => new StoredReader(_connection, channel);
+
+    /// <summary>A whole channel in memory, for a reading.</summary>
+    public Channel Load(StoredChannel channel) => Reader(channel).Load();
 
     /// <summary>
     /// What to draw between <paramref name="from"/> and <paramref name="to"/> on <paramref name="columns"/> pixel
@@ -49,94 +61,135 @@ public sealed class SampleStore(MascheraDb db)
     /// </summary>
     public Trace Window(StoredChannel channel, double from, double to, int columns)
     {
-        var inside = channel.End > channel.Start ? channel.Count * Math.Min(1, (to - from) / (channel.End - channel.Start)) : channel.Count;
-        if (inside <= 3.0 * columns) return Plain(channel, from, to);
-        var grouped = inside > 4.0 * columns * GroupSamples;
-        return Envelope(channel, from, to, columns, grouped);
+        var reader = new StoredReader(_connection, channel);
+        var first = reader.IndexAtOrAfter(from);
+        var end = reader.IndexAtOrAfter(to);
+        var perColumn = (end - first) / (double)columns;
+        return perColumn <= PlainSamples ? Plain(reader, first - 1, end + 1) : Envelope(reader, channel, new Columns(from, to, columns), first, end);
     }
 
-    private Trace Plain(StoredChannel channel, double from, double to)
+    private static Trace Plain(StoredReader reader, int first, int end)
     {
-        var seconds = new List<double>();
-        var values = new List<float>();
-        foreach (var block in Blocks(channel, from - 2 * channel.Step, to + 2 * channel.Step, samples: true))
-            for (var i = 0; i < block.Count; i++)
+        first = Math.Max(0, first);
+        var channel = reader.Load(first, end - first);
+        var seconds = new double[channel.Samples.Length];
+        for (var i = 0; i < seconds.Length; i++) seconds[i] = channel.Time[i];
+        return new Trace(seconds, channel.Samples);
+    }
+
+    private Trace Envelope(StoredReader reader, StoredChannel channel, Columns columns, int first, int end)
+    {
+        var level = 0;
+        while (level < Pyramid.Highest && Pyramid.SamplesBelow(level + 1) * (long)columns.Count <= end - first) level++;
+        Fill(reader, channel, columns, level, first, end);
+        return new Trace(null, columns.Drawn());
+    }
+
+    /// <summary>
+    /// Puts the samples from <paramref name="first"/> up to <paramref name="end"/> into columns, from nodes of a level.
+    /// Where uneven sampling makes a node wider than a column, the level below is asked.
+    /// </summary>
+    private void Fill(StoredReader reader, StoredChannel channel, Columns columns, int level, long first, long end)
+    {
+        if (level == 0)
+        {
+            foreach (var piece in reader.Read((int)first, (int)(end - first))) Put(piece, columns);
+            return;
+        }
+
+        var below = Pyramid.SamplesBelow(level);
+        var coarse = new List<(long First, long End)>();
+        foreach (var page in Pages(channel, level, first / below, (end - 1) / below))
+            page.Put(reader, columns, first / below, (end - 1) / below, below, coarse);
+        foreach (var (from, to) in coarse) Fill(reader, channel, columns, level - 1, Math.Max(first, from), Math.Min(end, to));
+    }
+
+    private static void Put(SamplePiece piece, Columns columns)
+    {
+        var samples = piece.Samples.Span;
+        for (var i = 0; i < samples.Length; i++) columns.Put(piece.TimeOf(i), samples[i], samples[i]);
+    }
+
+    private List<Page> Pages(StoredChannel channel, int level, long firstNode, long lastNode)
+    {
+        using var opened = Open(_connection);
+        using var command = opened.CreateCommand();
+        command.CommandText = "SELECT Key, Pairs, Times FROM Levels WHERE Key BETWEEN $from AND $to ORDER BY Key";
+        command.Parameters.AddWithValue("$from", PageKey(channel.Id, level, (int)(firstNode / Pyramid.PageNodes)));
+        command.Parameters.AddWithValue("$to", PageKey(channel.Id, level, (int)(lastNode / Pyramid.PageNodes)));
+        using var rows = command.ExecuteReader();
+        var pages = new List<Page>();
+        while (rows.Read())
+            pages.Add(new Page((rows.GetInt64(0) & 0x3FF_FFFF) * Pyramid.PageNodes, rows.GetFieldValue<byte[]>(1), rows.IsDBNull(2) ? null : rows.GetFieldValue<byte[]>(2)));
+        return pages;
+    }
+
+    /// <summary>A page of a level; times are only kept where sampling is uneven.</summary>
+    private sealed record Page(long FirstNode, byte[] Pairs, byte[]? Times)
+    {
+        public void Put(StoredReader reader, Columns columns, long firstNode, long lastNode, long below, List<(long First, long End)> coarse)
+        {
+            var pairs = MemoryMarshal.Cast<byte, float>(Pairs);
+            var count = pairs.Length / 2;
+            var times = Times is null ? Even(reader, below, count) : MemoryMarshal.Cast<byte, double>(Times);
+            var from = Math.Max(0, firstNode - FirstNode);
+            var to = Math.Min(count - 1, lastNode - FirstNode);
+            for (var i = (int)from; i <= to; i++)
             {
-                var time = block.TimeOf(i);
-                if (time < from - 2 * channel.Step || time > to + 2 * channel.Step) continue;
-                seconds.Add(time);
-                values.Add(block.Samples![i]);
+                if (times[2 * i + 1] - times[2 * i] > 1.5 * columns.Width) coarse.Add(((FirstNode + i) * below, (FirstNode + i + 1) * below));
+                else columns.Put(Math.Clamp((times[2 * i] + times[2 * i + 1]) / 2, columns.From, columns.Last), pairs[2 * i], pairs[2 * i + 1]);
             }
-
-        return new Trace([.. seconds], [.. values]);
-    }
-
-    private Trace Envelope(StoredChannel channel, double from, double to, int columns, bool grouped)
-    {
-        var least = new float[columns];
-        var greatest = new float[columns];
-        Array.Fill(least, float.PositiveInfinity);
-        Array.Fill(greatest, float.NegativeInfinity);
-        foreach (var block in Blocks(channel, from, to, samples: !grouped))
-        {
-            if (grouped)
-                for (var g = 0; g * GroupSamples < block.Count; g++)
-                    Put(block.TimeOf(Math.Min(block.Count - 1, g * GroupSamples + GroupSamples / 2)), block.Extremes[2 * g], block.Extremes[2 * g + 1]);
-            else
-                for (var i = 0; i < block.Count; i++)
-                    Put(block.TimeOf(i), block.Samples![i], block.Samples[i]);
         }
 
-        return Drawn(from, to, least, greatest);
-
-        void Put(double time, float low, float high)
+        /// <summary>First and last second of each node where the samples of the page lie evenly.</summary>
+        private double[] Even(StoredReader reader, long below, int count)
         {
-            var column = (int)((time - from) / (to - from) * columns);
-            if ((uint)column >= (uint)columns || float.IsNaN(low)) return;
-            least[column] = Math.Min(least[column], low);
-            greatest[column] = Math.Max(greatest[column], high);
+            var first = FirstNode * below;
+            var last = Math.Min(reader.Count - 1, first + count * below - 1);
+            var start = reader.TimeAt((int)first);
+            var step = last > first ? (reader.TimeAt((int)last) - start) / (last - first) : 0;
+            var times = new double[2 * count];
+            for (var i = 0; i < count; i++)
+                (times[2 * i], times[2 * i + 1]) = (start + i * below * step, start + (Math.Min(last - first, (i + 1) * below - 1)) * step);
+            return times;
         }
     }
 
-    private static Trace Drawn(double from, double to, float[] least, float[] greatest)
+    /// <summary>The pixel columns of a window, with the least and greatest that fell into each.</summary>
+    private sealed class Columns
     {
-        var width = (to - from) / least.Length;
-        var seconds = new List<double>();
-        var values = new List<float>();
-        for (var c = 0; c < least.Length; c++)
+        private readonly float[] _pairs;
+        private readonly bool[] _gaps;
+
+        public Columns(double from, double to, int count)
         {
-            if (least[c] > greatest[c]) continue;
-            seconds.Add(from + (c + 0.25) * width);
-            values.Add(least[c]);
-            seconds.Add(from + (c + 0.75) * width);
-            values.Add(greatest[c]);
+            (From, Count, Width) = (from, count, (to - from) / count);
+            Last = Math.BitDecrement(to);
+            (_pairs, _gaps) = (new float[2 * count], new bool[count]);
+            for (var i = 0; i < count; i++) (_pairs[2 * i], _pairs[2 * i + 1]) = (float.PositiveInfinity, float.NegativeInfinity);
         }
 
-        return new Trace([.. seconds], [.. values]);
-    }
+        public double From { get; }
+        public double Last { get; }
+        public int Count { get; }
 
-    /// <summary>A block; without times of its own its samples lie evenly between the first and the last.</summary>
-    private sealed record Block(int Count, double First, double Last, float[]? Samples, double[]? Times, float[] Extremes)
-    {
-        public double TimeOf(int index) => Times is not null ? Times[index] : Count > 1 ? First + index * (Last - First) / (Count - 1) : First;
-    }
+        /// <summary>Seconds in a column.</summary>
+        public double Width { get; }
 
-    private IEnumerable<Block> Blocks(StoredChannel channel, double from, double to, bool samples)
-    {
-        db.Database.OpenConnection();
-        using var command = ((SqliteConnection)db.Database.GetDbConnection()).CreateCommand();
-        command.CommandText = $"SELECT Count, FirstSeconds, LastSeconds, {(samples ? "Samples" : "NULL")}, Times, Extremes FROM SampleBlocks WHERE ChannelId = $id AND LastSeconds >= $from AND FirstSeconds <= $to ORDER BY Number";
-        command.Parameters.AddWithValue("$id", channel.Id);
-        command.Parameters.AddWithValue("$from", Math.Max(from, -1e300));
-        command.Parameters.AddWithValue("$to", Math.Min(to, 1e300));
-        using var reader = command.ExecuteReader();
-        while (reader.Read())
+        public void Put(double time, float low, float high)
         {
-            var count = reader.GetInt32(0);
-            yield return new Block(count, reader.GetDouble(1), reader.GetDouble(2),
-                samples ? BlockCodec.Unpack(reader.GetFieldValue<byte[]>(3), count) : null,
-                reader.IsDBNull(4) ? null : BlockCodec.UnpackTimes(reader.GetFieldValue<byte[]>(4), count),
-                MemoryMarshal.Cast<byte, float>(reader.GetFieldValue<byte[]>(5)).ToArray());
+            var column = (int)((time - From) / Width);
+            if ((uint)column >= (uint)Count) return;
+            if (float.IsNaN(low)) _gaps[column] = true;
+            if (low < _pairs[2 * column]) _pairs[2 * column] = low;
+            if (high > _pairs[2 * column + 1]) _pairs[2 * column + 1] = high;
+        }
+
+        public float[] Drawn()
+        {
+            for (var i = 0; i < Count; i++)
+                if (_gaps[i] && _pairs[2 * i] > _pairs[2 * i + 1]) (_pairs[2 * i], _pairs[2 * i + 1]) = (float.NaN, float.NaN);
+            return _pairs;
         }
     }
 }

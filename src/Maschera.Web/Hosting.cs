@@ -1,3 +1,5 @@
+using System.Text.Json;
+using System.Text.Json.Serialization;
 using Maschera.Store;
 using Maschera.Web.Pages.Bench;
 using Maschera.Web.Services;
@@ -20,6 +22,8 @@ public static class Hosting
         services.AddScoped<ReadingService>();
         services.AddScoped<DemoData>();
         services.AddSingleton<ImportService>();
+        services.AddSingleton<DeriveService>();
+        services.ConfigureHttpJsonOptions(json => json.SerializerOptions.Converters.Add(new JsonStringEnumConverter(JsonNamingPolicy.CamelCase)));
         services.AddDataProtection().PersistKeysToFileSystem(new DirectoryInfo(Path.Combine(data.Root, "keys")));
         services.AddRazorPages(options => options.Conventions.AddPageRoute("/Jobs/Edit", "/jobs/new").AddPageRoute("/Engines/Edit", "/engines/new"));
         // Captures of any size may be uploaded; they are streamed to disk.
@@ -40,5 +44,8 @@ public static class Hosting
         app.UseStaticFiles();
         app.MapRazorPages();
         app.MapBenchWindow();
+        app.MapBenchMeasure();
+        app.MapBenchChannels();
+        app.MapBenchExport();
     }
 }

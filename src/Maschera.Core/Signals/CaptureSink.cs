@@ -7,7 +7,8 @@ namespace Maschera.Core.Signals;
 /// <param name="Name">Its name without the unit.</param>
 /// <param name="Unit">Its unit; empty where none was given.</param>
 /// <param name="Clock">Which of the file's time columns belongs to it.</param>
-public sealed record ChannelInfo(string Name, string Unit, int Clock);
+/// <param name="Step">The exact sample interval, s, where the file states it; null where it follows from the times.</param>
+public sealed record ChannelInfo(string Name, string Unit, int Clock, double? Step = null);
 
 /// <summary>A run of rows: the first <see cref="Count"/> places of each array are filled.</summary>
 public sealed class SampleBlock(int clocks, int channels, int capacity)
@@ -44,7 +45,7 @@ public sealed class MemorySink(Func<ChannelInfo, bool>? wanted = null) : ICaptur
     public void Begin(IReadOnlyList<ChannelInfo> channels, int clocks, double timeQuantum)
     {
         _channels = channels;
-        _clocks = [.. Enumerable.Range(0, clocks).Select(_ => new TimeCollector(timeQuantum))];
+        _clocks = [.. Enumerable.Range(0, clocks).Select(clock => new TimeCollector(timeQuantum, channels.FirstOrDefault(c => c.Clock == clock)?.Step))];
         _values = [.. channels.Select(c => wanted is null || wanted(c) ? new SampleList() : null)];
     }
 
@@ -112,9 +113,10 @@ public sealed class MemorySink(Func<ChannelInfo, bool>? wanted = null) : ICaptur
 }
 
 /// <summary>
-/// Collects times; as long as they lie on a straight line to within the last written place, only the line is kept.
+/// Collects times; as long as they lie on a straight line to within the last written place, only the line is kept. A
+/// known step is taken as it stands for the line's slope.
 /// </summary>
-public sealed class TimeCollector(double quantum)
+public sealed class TimeCollector(double quantum, double? knownStep = null)
 {
     private readonly List<double> _stamps = [];
     private double _first, _last, _step;
@@ -143,7 +145,7 @@ public sealed class TimeCollector(double quantum)
     public TimeAxis ToAxis()
     {
         if (!_even) return TimeAxis.FromStamps([.. _stamps]);
-        var step = _count > 1 ? (_last - _first) / (_count - 1) : 1;
+        var step = knownStep ?? (_count > 1 ? (_last - _first) / (_count - 1) : 1);
         return TimeAxis.Uniform(_first, step > 0 ? step : 1, _count);
     }
 

@@ -41,39 +41,58 @@ public static class PulseTrain
         return rails;
     }
 
-    /// <summary>
-    /// Crossings of the middle level. An edge counts once the signal has gone on past <paramref name="hysteresis"/>
-    /// (a share of the swing) beyond the middle on the other side, and is dated by the straight line between the two
-    /// samples round the middle. NaN samples are passed over.
-    /// </summary>
-    public static List<Edge> FindEdges(Channel channel, Rails rails, double hysteresis = 0.15)
+    /// <summary>All crossings of the middle level, see <see cref="EdgeFinder"/>.</summary>
+    public static List<Edge> FindEdges(Channel channel, Rails rails, double hysteresis = EdgeFinder.UsualHysteresis)
     {
-        var edges = new List<Edge>();
-        var mid = (float)rails.Mid;
-        var upper = (float)(rails.Mid + hysteresis * rails.Swing);
-        var lower = (float)(rails.Mid - hysteresis * rails.Swing);
-        var samples = channel.Samples;
-        var time = channel.Time;
-        bool? high = null;
-        var crossing = double.NaN;
-        var before = -1;
-        for (var i = 0; i < samples.Length; i++)
-        {
-            var value = samples[i];
-            if (!float.IsFinite(value)) continue;
-            if (before >= 0 && samples[before] < mid != value < mid)
-            {
-                var share = (mid - samples[before]) / (value - samples[before]);
-                crossing = time[before] + share * (time[i] - time[before]);
-            }
+        var finder = new EdgeFinder(rails, hysteresis);
+        finder.Add(channel.Time, channel.Samples);
+        return finder.Edges;
+    }
+}
 
-            before = i;
-            var now = value > upper ? true : value < lower ? false : high;
-            if (now == high) continue;
-            if (high is not null && now is not null) edges.Add(new Edge(crossing, now.Value));
-            high = now;
-        }
+/// <summary>
+/// Finds crossings of the middle level as samples pass by. An edge counts once the signal has gone on past
+/// the hysteresis (a share of the swing) beyond the middle on the other side, and is dated by the straight line between
+/// the two samples round the middle. NaN samples are passed over.
+/// </summary>
+public sealed class EdgeFinder(Rails rails, double hysteresis = EdgeFinder.UsualHysteresis)
+{
+    /// <summary>The share of the swing a signal must pass the middle by.</summary>
+    public const double UsualHysteresis = 0.15;
 
-        return edges;
+    private readonly float _mid = (float)rails.Mid;
+    private readonly float _upper = (float)(rails.Mid + hysteresis * rails.Swing);
+    private readonly float _lower = (float)(rails.Mid - hysteresis * rails.Swing);
+    private bool? _high;
+    private double _crossing = double.NaN;
+    private double _beforeSeconds;
+    private float _before = float.NaN;
+
+    /// <summary>The edges so far, in time order.</summary>
+    public List<Edge> Edges { get; } = [];
+
+    /// <summary>Goes on with samples on an axis.</summary>
+    public void Add(TimeAxis time, ReadOnlySpan<float> samples)
+    {
+        for (var i = 0; i < samples.Length; i++) Add(time[i], samples[i]);
+    }
+
+    /// <summary>Goes on with a piece.</summary>
+    public void Add(SamplePiece piece)
+    {
+        var samples = piece.Samples.Span;
+        for (var i = 0; i < samples.Length; i++) Add(piece.TimeOf(i), samples[i]);
+    }
+
+    private void Add(double seconds, float value)
+    {
+        if (!float.IsFinite(value)) return;
+        if (_before < _mid != value < _mid && !float.IsNaN(_before))
+            _crossing = _beforeSeconds + (_mid - _before) / (value - _before) * (seconds - _beforeSeconds);
+        (_before, _beforeSeconds) = (value, seconds);
+        var now = value > _upper ? true : value < _lower ? false : _high;
+        if (now == _high) return;
+        if (_high is not null && now is not null) Edges.Add(new Edge(_crossing, now.Value));
+        _high = now;
     }
 }

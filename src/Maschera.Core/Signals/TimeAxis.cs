@@ -28,6 +28,9 @@ public sealed class TimeAxis
     /// <summary>The stamps of an uneven axis, s; null on an even one.</summary>
     public IReadOnlyList<double>? Stamps => _stamps;
 
+    /// <summary>The stamps of <paramref name="count"/> samples of an uneven axis from number <paramref name="first"/>, s.</summary>
+    public ReadOnlyMemory<double> StampsOf(int first, int count) => _stamps.AsMemory(first, count);
+
     /// <summary>Time of the last sample, s.</summary>
     public double End => Count == 0 ? Start : this[Count - 1];
 

@@ -49,7 +49,7 @@ public sealed class ReadingService(MascheraDb db, SampleStore samples)
     }
 
     private Capture Load(StoredCapture capture) =>
-        new(capture.Name, [.. capture.Channels.OrderBy(c => c.Ordinal).Select(samples.Load)], capture.Notes);
+        new(capture.Name, [.. capture.OwnChannels.Select(samples.Load)], capture.Notes);
 
     private static Dictionary<string, string> Options(Conditions conditions, IReading reading)
     {

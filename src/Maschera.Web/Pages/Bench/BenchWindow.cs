@@ -1,33 +1,42 @@
+using System.Globalization;
 using System.Runtime.InteropServices;
 using Maschera.Store;
+using Microsoft.EntityFrameworkCore;
 
 namespace Maschera.Web.Pages.Bench;
 
-/// <summary>What the bench draws: one channel between two times at a width in pixels, as bytes.</summary>
+/// <summary>What the bench draws: channels between two times at a width in pixels, as bytes.</summary>
 public static class BenchWindow
 {
     private const int MostColumns = 4_000;
+    private const int MostChannels = 128;
+    private const int KindColumns = 0, KindPoints = 1;
 
     /// <summary>
-    /// GET /bench/window/CHANNEL?from=&amp;to=&amp;columns=: the count n as an int32, n seconds relative to `from` as float32,
-    /// n values as float32, little-endian.
+    /// GET /bench/window?channels=1,2&amp;from=&amp;to=&amp;columns=: for each channel in turn, little-endian: int32 kind, int32 n.
+    /// Kind 0: n pairs of least and greatest as float32, one for each pixel column, NaN where empty.
+    /// Kind 1: n seconds relative to `from` as float32, then n values as float32.
     /// </summary>
     public static void MapBenchWindow(this WebApplication app) =>
-        app.MapGet("/bench/window/{channel:int}", (int channel, double from, double to, int columns, MascheraDb db, SampleStore samples) =>
+        app.MapGet("/bench/window", (string channels, double from, double to, int columns, MascheraDb db, SampleStore samples) =>
         {
             if (!(to > from) || columns < 1 || !double.IsFinite(to - from)) return Results.BadRequest("from lies before to, and columns is at least 1.");
-            var row = db.Channels.Find(channel);
-            return row is null ? Results.NotFound() : Results.Bytes(Pack(samples.Window(row, from, to, Math.Min(columns, MostColumns)), from), "application/octet-stream");
+            var ids = channels.Split(',').Select(text => int.TryParse(text, CultureInfo.InvariantCulture, out var id) ? id : -1).ToList();
+            if (ids.Count > MostChannels || ids.Contains(-1)) return Results.BadRequest($"channels are up to {MostChannels} numbers with commas between.");
+            var rows = db.Channels.AsNoTracking().Where(c => ids.Contains(c.Id)).ToDictionary(c => c.Id);
+            if (ids.Any(id => !rows.ContainsKey(id))) return Results.NotFound();
+            var bytes = new MemoryStream();
+            foreach (var id in ids) Pack(samples.Window(rows[id], from, to, Math.Min(columns, MostColumns)), from, bytes);
+            return Results.Bytes(bytes.ToArray(), "application/octet-stream");
         });
 
-    private static byte[] Pack(Trace trace, double from)
+    private static void Pack(Trace trace, double from, MemoryStream into)
     {
-        var n = trace.Values.Length;
-        var bytes = new byte[4 + 8 * n];
-        BitConverter.TryWriteBytes(bytes, n);
-        var seconds = MemoryMarshal.Cast<byte, float>(bytes.AsSpan(4, 4 * n));
-        for (var i = 0; i < n; i++) seconds[i] = (float)(trace.Seconds[i] - from);
-        MemoryMarshal.AsBytes<float>(trace.Values).CopyTo(bytes.AsSpan(4 + 4 * n));
-        return bytes;
+        var columns = trace.Seconds is null;
+        Write(into, [columns ? KindColumns : KindPoints, columns ? trace.Values.Length / 2 : trace.Values.Length]);
+        if (trace.Seconds is { } seconds) Write(into, Array.ConvertAll(seconds, s => (float)(s - from)));
+        Write(into, trace.Values);
     }
+
+    private static void Write<T>(MemoryStream into, T[] values) where T : unmanaged => into.Write(MemoryMarshal.AsBytes<T>(values));
 }

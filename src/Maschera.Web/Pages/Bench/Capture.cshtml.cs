@@ -1,5 +1,6 @@
 using Maschera.Core.Readings;
 using Maschera.Core.Readings.RelativeCompression;
+using Maschera.Core.Signals;
 using Maschera.Store;
 using Maschera.Web.Services;
 using Microsoft.AspNetCore.Mvc;
@@ -9,9 +10,12 @@ using Microsoft.EntityFrameworkCore;
 namespace Maschera.Web.Pages.Bench;
 
 /// <summary>The bench: a capture's lanes, and what was read from it.</summary>
-public sealed class CaptureModel(MascheraDb db, ReadingService readings) : PageModel
+public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingService readings) : PageModel
 {
     private const int Inks = 6;
+
+    /// <summary>Captures offered to be laid underneath.</summary>
+    private const int MostOthers = 200;
 
     [BindProperty(SupportsGet = true)] public int Id { get; set; }
     [BindProperty(SupportsGet = true)] public string Kind { get; set; } = "relative-compression";
@@ -23,7 +27,13 @@ public sealed class CaptureModel(MascheraDb db, ReadingService readings) : PageM
     /// <summary>What the canvas draws.</summary>
     public object ForDrawing { get; private set; } = new();
 
-    public string LanesInWords => "Waveforms: " + string.Join(", ", Capture.Channels.Select(c => $"{c.Name} in {(c.Unit.Length > 0 ? c.Unit : "full scale")}"));
+    /// <summary>How the lanes lie.</summary>
+    public Arrangement Arranged { get; private set; } = new([]);
+
+    /// <summary>An expression that works on this capture, to show the notation.</summary>
+    public string ExampleExpression => $"lowpass({Core.Derived.Expression.Written(Capture.OwnChannels.First().Name)}, 50)";
+
+    public string LanesInWords => "Waveforms: " + string.Join(", ", Capture.OwnChannels.Select(c => $"{c.Name} in {(c.Unit.Length > 0 ? c.Unit : "full scale")}"));
 
     public async Task<IActionResult> OnGetAsync() => await LoadAsync() ? Page() : NotFound();
 
@@ -62,25 +72,38 @@ public sealed class CaptureModel(MascheraDb db, ReadingService readings) : PageM
     private async Task<bool> LoadAsync()
     {
         var capture = await db.Captures.AsNoTracking().AsSplitQuery().Include(c => c.Channels.OrderBy(x => x.Ordinal)).Include(c => c.Readings).Include(c => c.Job!.Engine)
+            .Include(c => c.Calipers).Include(c => c.Pins)
             .FirstOrDefaultAsync(c => c.Id == Id && c.DeletedAt == null && c.Job!.DeletedAt == null);
         if (capture is null) return false;
         Capture = capture;
         var engine = capture.Job!.Engine!.ToEngine();
         Readings = [.. capture.Readings.OrderByDescending(r => r.Id).Select(r => ReadingView.Of(r, engine)).OfType<ReadingView>()];
-        ForDrawing = Drawn();
+        ForDrawing = Drawn(await OthersAsync());
         return true;
     }
 
-    private object Drawn()
+    private async Task<object> OthersAsync() =>
+        (await db.Captures.AsNoTracking().Include(c => c.Job).Include(c => c.Channels).Where(c => c.Id != Id && c.DeletedAt == null && c.Job!.DeletedAt == null)
+            .OrderByDescending(c => c.JobId == Capture.JobId).ThenByDescending(c => c.Id).Take(MostOthers).ToListAsync())
+        .Select(c => new { id = c.Id, name = c.Name, job = c.Job!.Vehicle, channels = c.OwnChannels.Select(x => new { id = x.Id, name = x.Name, unit = x.Unit }) });
+
+    private object Drawn(object others)
     {
         var compression = Readings.Select(r => r.Result).OfType<RelativeCompressionResult>().FirstOrDefault();
         var loadName = compression?.Channels.GetValueOrDefault(compression.LoadRole ?? "");
+        Arranged = Arrangement.Of(Capture);
+        var units = Arranged.Lanes.SelectMany(lane => lane.Channels).ToDictionary(c => c.Channel, c => c.Unit);
         return new
         {
-            from = Capture.Channels.Min(c => c.Start),
-            to = Capture.Channels.Max(c => c.End),
-            lanes = Capture.Channels.Select((c, i) => new { channel = c.Id, name = c.Name, unit = c.Unit, ink = i % Inks, load = c.Name == loadName }),
+            id = Capture.Id,
+            from = Capture.OwnChannels.Min(c => c.Start),
+            to = Capture.OwnChannels.Max(c => c.End),
+            channels = Capture.OwnChannels.Select((c, i) => new { id = c.Id, name = c.Name, unit = c.Unit, units = UnitConversion.For(c.Unit), ink = i % Inks, expression = c.Expression, load = c.Name == loadName }),
+            arrangement = Arranged,
             humps = compression?.Humps.Select(h => new { h.From, h.To, h.Position, h.Cylinder, low = compression.Low.Any(l => l.Position == h.Position) }) ?? [],
+            calipers = Capture.Calipers.Select(c => BenchMeasure.Show(c, Capture.Channels.First(x => x.Id == c.ChannelId), units.GetValueOrDefault(c.ChannelId), samples)),
+            pins = Capture.Pins.OrderBy(p => p.At).Select(p => new PinShown(p.Id, p.At, p.Remark)),
+            others,
         };
     }
 }

@@ -156,7 +156,25 @@ public sealed class PreviewModel(ImportService imports) : PageModel
             SyncKind = Channels.Any(c => c.Role == "sync") ? "ignition" : "",
             SyncCylinder = Channels.Any(c => c.Role == "sync") ? "1" : "",
         };
+        if (Overview.Bundle is { } bundle) TakeFrom(bundle);
         return Page();
+    }
+
+    /// <summary>A bundle says itself what its channels and conditions are.</summary>
+    private void TakeFrom(BundleHead bundle)
+    {
+        for (var i = 0; i < Channels.Count; i++) Channels[i].Role = bundle.Channels[i].Role;
+        var said = bundle.Conditions ?? new Dictionary<string, string>();
+        Form = new ConditionFields
+        {
+            Name = bundle.Name,
+            State = said.GetValueOrDefault("state"),
+            Coolant = said.GetValueOrDefault("coolantCelsius"),
+            Disabled = said.GetValueOrDefault("disabled"),
+            Remark = said.GetValueOrDefault("remark"),
+            SyncKind = said.GetValueOrDefault("syncKind"),
+            SyncCylinder = said.GetValueOrDefault("syncCylinder"),
+        };
     }
 
     private IActionResult ShowRun()

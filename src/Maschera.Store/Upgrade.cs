@@ -1,0 +1,78 @@
+using Maschera.Core.Signals;
+using Microsoft.EntityFrameworkCore;
+
+namespace Maschera.Store;
+
+/// <summary>
+/// Brings a database of the first build up to date: its samples lay in one table with a single level of extremes.
+/// </summary>
+internal static class Upgrade
+{
+    private const string AddedColumns = """
+        ALTER TABLE Captures ADD COLUMN IsWhole INTEGER NOT NULL DEFAULT 1;
+        ALTER TABLE Captures ADD COLUMN WriterProcess INTEGER;
+        ALTER TABLE Captures ADD COLUMN ArrangementJson TEXT;
+        ALTER TABLE Channels ADD COLUMN Expression TEXT;
+        ALTER TABLE Channels ADD COLUMN IsLaneCopy INTEGER NOT NULL DEFAULT 0;
+        """;
+
+    private const string AddedTables = """
+        CREATE TABLE IF NOT EXISTS Calipers (Id INTEGER NOT NULL CONSTRAINT PK_Calipers PRIMARY KEY AUTOINCREMENT,
+          CaptureId INTEGER NOT NULL REFERENCES Captures (Id) ON DELETE CASCADE, Name TEXT NOT NULL,
+          ChannelId INTEGER NOT NULL REFERENCES Channels (Id) ON DELETE CASCADE, "From" REAL NOT NULL, "To" REAL NOT NULL);
+        CREATE TABLE IF NOT EXISTS Pins (Id INTEGER NOT NULL CONSTRAINT PK_Pins PRIMARY KEY AUTOINCREMENT,
+          CaptureId INTEGER NOT NULL REFERENCES Captures (Id) ON DELETE CASCADE, "At" REAL NOT NULL, Remark TEXT NOT NULL);
+        """;
+
+    /// <summary>Adds columns and tables that an old database lacks.</summary>
+    public static void Before(MascheraDb db)
+    {
+        if (!HasTable(db, "SampleBlocks") || HasTable(db, "Calipers")) return;
+        using var transaction = db.Database.BeginTransaction();
+        db.Database.ExecuteSqlRaw(AddedColumns);
+        db.Database.ExecuteSqlRaw(AddedTables);
+        transaction.Commit();
+    }
+
+    /// <summary>Moves the old samples over, then drops their table.</summary>
+    public static void After(MascheraDb db)
+    {
+        if (!HasTable(db, "SampleBlocks")) return;
+        db.Database.ExecuteSqlRaw("DELETE FROM Blocks; DELETE FROM Levels");
+        foreach (var channel in db.Channels.ToList()) Move(db, channel);
+        db.SaveChanges();
+        db.Database.ExecuteSqlRaw("DROP TABLE SampleBlocks");
+    }
+
+    private static void Move(MascheraDb db, StoredChannel channel)
+    {
+        using var rows = new BlockRows(db.Database.GetConnectionString()!);
+        var blocks = new ChannelBlocks(channel, 1, new TimeCollector(0));
+        using (var connection = SampleStore.Open(db.Database.GetConnectionString()!))
+        using (var command = connection.CreateCommand())
+        {
+            command.CommandText = "SELECT Count, Samples, Times, FirstSeconds, LastSeconds FROM SampleBlocks WHERE ChannelId = $id ORDER BY Number";
+            command.Parameters.AddWithValue("$id", channel.Id);
+            using var old = command.ExecuteReader();
+            for (var first = 0; old.Read(); first += old.GetInt32(0))
+            {
+                var count = old.GetInt32(0);
+                var times = old.IsDBNull(2) ? Line(channel, first, count, old.GetDouble(3), old.GetDouble(4)) : BlockCodec.UnpackTimes(old.GetFieldValue<byte[]>(2), count);
+                blocks.Append(BlockCodec.Unpack(old.GetFieldValue<byte[]>(1), count), times, rows);
+            }
+        }
+
+        blocks.Finish(rows);
+        rows.Complete();
+    }
+
+    private static double[] Line(StoredChannel channel, int first, int count, double from, double to)
+    {
+        var times = new double[count];
+        for (var i = 0; i < count; i++) times[i] = channel.IsUniform ? channel.Start + (first + i) * channel.Step : from + i * (to - from) / Math.Max(1, count - 1);
+        return times;
+    }
+
+    private static bool HasTable(MascheraDb db, string name) =>
+        db.Database.SqlQuery<int>($"SELECT COUNT(*) AS Value FROM sqlite_master WHERE type = 'table' AND name = {name}").Single() > 0;
+}

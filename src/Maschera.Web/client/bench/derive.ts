@@ -1,0 +1,24 @@
+import { ask, bench, follow } from "./server";
+
+// A derived channel: the expression goes to the server, its progress comes back, then the bench is shown anew.
+const form = document.querySelector<HTMLFormElement>("#derive")!;
+const said = document.querySelector<HTMLElement>("#derive-error")!;
+const bar = document.querySelector<HTMLProgressElement>("#derive-bar")!;
+const stop = document.querySelector<HTMLButtonElement>("#derive-stop")!;
+
+form.addEventListener("submit", async (event) => {
+  event.preventDefault();
+  const words = new FormData(form);
+  said.textContent = "";
+  try {
+    const { token } = await ask<{ token: string }>("POST", bench("derived"), { name: words.get("name"), unit: words.get("unit"), expression: words.get("expression") });
+    bar.hidden = stop.hidden = false;
+    stop.onclick = () => { ask("DELETE", `/bench/derive/${token}`).catch(() => {}); };
+    await follow(token, (share) => { bar.value = share; });
+    location.reload();
+  } catch (error) {
+    said.textContent = error instanceof Error ? error.message : String(error);
+  } finally {
+    bar.hidden = stop.hidden = true;
+  }
+});

@@ -1,0 +1,202 @@
+import uPlot from "uplot";
+import { arrangement, channelOf, drawn, info, onView, show, unitOf, view, type Lane, type LaneChannel } from "./state";
+import { calm, fail, fetchWindow, type Trace } from "./server";
+import { underneath } from "./compare";
+import { drawHumps, ink } from "./strokes";
+
+export const host = document.querySelector<HTMLElement>("#bench")!;
+const LEFT = 66, RIGHT = 56;
+
+/** A lane as it stands on the page. */
+export interface LaneView { lane: Lane; shown: LaneChannel[]; plot: uPlot; frame: HTMLElement; name: HTMLElement; layer: HTMLElement }
+
+export const lanes: LaneView[] = [];
+const scales = new Map<number, [number, number]>();
+const built: ((lane: LaneView) => void)[] = [];
+const placed: (() => void)[] = [];
+let asking = false, askAgain = false, framed = 0, round = 0;
+
+/** Calls back for every lane that was built. */
+export const onBuilt = (call: (lane: LaneView) => void) => { built.push(call); };
+
+/** Calls back whenever the lanes show another stretch. */
+export const onPlaced = (call: () => void) => { placed.push(call); };
+
+export const visible = () => arrangement.lanes.map((lane) => ({ lane, shown: lane.channels.filter((c) => !c.hidden) })).filter((l) => l.shown.length > 0);
+const twoScales = () => visible().some((l) => l.shown.length > 1);
+const usualHeight = (count: number) => Math.round(Math.max(96, Math.min(330, (window.innerHeight - 396) / count - 26)));
+
+/** Pixels from the page's lane edge to a place in seconds. */
+export function pixelOf(plot: uPlot, seconds: number) { return plot.valToPos(seconds, "x"); }
+
+export function secondsOf(plot: uPlot, pixel: number) { return plot.posToVal(pixel, "x"); }
+
+/** Pixels of the drawing area, and what one of them is in seconds. */
+export const areaWidth = () => lanes[0]?.plot.over.clientWidth || Math.max(50, host.clientWidth - LEFT - (twoScales() ? RIGHT : 8));
+export const secondsPerPixel = () => (view().to - view().from) / areaWidth();
+
+function axes(shown: LaneChannel[], last: boolean): uPlot.Axis[] {
+  const common = { stroke: ink("--soft"), grid: { stroke: ink("--grid"), width: 1 }, ticks: { stroke: ink("--grid"), width: 1, size: 4 }, font: '12px "Spline Sans Mono"' };
+  const digits = () => Math.max(1, Math.min(8, Math.ceil(-Math.log10((view().to - view().from) / 10))));
+  const label = (c: LaneChannel) => unitOf(c).unit || "of full scale";
+  const list: uPlot.Axis[] = [
+    { ...common, size: last ? 40 : 8, label: last ? "seconds" : undefined, labelSize: last ? 16 : 0, labelFont: "12px Archivo", values: (_, ticks) => ticks.map((t) => (last ? t.toFixed(digits()) : "")) },
+    { ...common, scale: `y${shown[0].channel}`, size: LEFT - 16, label: label(shown[0]), labelSize: 16, labelFont: "12px Archivo", space: 26 },
+  ];
+  if (shown.length > 1) list.push({ ...common, grid: { show: false }, scale: `y${shown[1].channel}`, side: 1, size: RIGHT - 16, label: label(shown[1]), labelSize: 16, labelFont: "12px Archivo", space: 26 });
+  return list;
+}
+
+function seriesOf(shown: LaneChannel): uPlot.Series[] {
+  const scale = `y${shown.channel}`;
+  const stroke = ink(`--trace-${channelOf(shown.channel).ink}`);
+  const common = { scale, points: { show: false }, spanGaps: false };
+  return [
+    { ...common, stroke: ink("--soft"), width: 1, dash: [5, 4] },
+    { ...common, stroke, width: 1, alpha: 0.3 },
+    { ...common, stroke, width: 1.25 },
+  ];
+}
+
+export function build() {
+  lanes.splice(0).forEach((lane) => lane.plot.destroy());
+  host.replaceChildren();
+  const list = visible();
+  const hint = document.querySelector<HTMLElement>("#no-lanes")!;
+  hint.hidden = list.length > 0;
+  const right = twoScales() ? RIGHT : 0;
+  list.forEach(({ lane, shown }, i) => {
+    const last = i === list.length - 1;
+    const frame = document.createElement("div");
+    frame.className = "lane";
+    const name = document.createElement("div");
+    name.className = "name";
+    frame.append(name);
+    host.append(frame);
+    const plot = new uPlot({
+      width: host.clientWidth, height: (lane.height ?? usualHeight(list.length)) + (last ? 40 : 8), legend: { show: false },
+      padding: [4, shown.length > 1 ? 0 : right || 8, 0, 0],
+      cursor: { sync: { key: "bench" }, drag: { x: false, y: false }, y: false, points: { show: false } },
+      scales: { x: { time: false, auto: false, min: view().from, max: view().to }, ...Object.fromEntries(shown.map((c) => [`y${c.channel}`, { auto: false, range: () => scales.get(c.channel) ?? [0, 1] as [number, number] }])) },
+      axes: axes(shown, last),
+      series: [{}, ...shown.flatMap(seriesOf)],
+      hooks: { drawClear: shown.some((c) => channelOf(c.channel).load) ? [drawHumps] : [] },
+    }, [[], ...shown.flatMap(() => [[], [], []])] as unknown as uPlot.AlignedData, frame);
+    const layer = document.createElement("div");
+    layer.className = "layer";
+    plot.over.append(layer);
+    const made = { lane, shown, plot, frame, name, layer };
+    lanes.push(made);
+    built.forEach((call) => call(made));
+  });
+}
+
+/** Puts the view on the lanes at once with what is there, and asks for the samples. */
+export function refresh() {
+  if (!framed) framed = requestAnimationFrame(() => {
+    framed = 0;
+    for (const { plot } of lanes) plot.setScale("x", { min: view().from, max: view().to });
+    placed.forEach((call) => call());
+  });
+  if (asking) askAgain = true;
+  else load().catch(fail);
+}
+
+async function load() {
+  asking = true;
+  host.setAttribute("aria-busy", "true");
+  const mine = ++round;
+  try {
+    do {
+      askAgain = false;
+      await fill();
+    } while (askAgain && mine === round);
+    calm();
+    host.removeAttribute("aria-busy");
+    host.dataset.drawn = `${view().from.toFixed(4)}-${view().to.toFixed(4)}`;
+  } finally {
+    asking = false;
+  }
+}
+
+async function fill() {
+  const { from, to } = view();
+  const standing = lanes.slice();
+  const all = standing.flatMap((lane) => lane.shown);
+  const copies = all.filter((c) => c.copy !== null);
+  const columns = Math.round(areaWidth());
+  const [own, raw, under] = await Promise.all([
+    fetchWindow(all.map((c) => c.copy ?? c.channel), from, to, columns),
+    fetchWindow(copies.map((c) => c.channel), from, to, columns),
+    underneath(all, from, to, columns),
+  ]);
+  if (standing.some((lane) => !lanes.includes(lane))) return;
+  for (const lane of standing) {
+    const tables = lane.shown.flatMap((shown) => {
+      const unit = unitOf(shown);
+      const table = (trace: Trace | undefined) => trace ? trace.values.map((v) => (v === null ? null : drawn(shown, unit, v))) : [];
+      const mine = own[all.indexOf(shown)], rough = raw[copies.indexOf(shown)], pencil = under.get(shown.channel);
+      const values = table(mine);
+      const beneath = table(rough), other = table(pencil);
+      scale(shown, [...values, ...(shown.standing ? [] : beneath)], other);
+      return [{ x: pencil?.seconds ?? [], y: other }, { x: rough?.seconds ?? [], y: shown.standing ? beneath.map(() => null) : beneath }, { x: mine.seconds, y: values }];
+    });
+    lane.plot.batch(() => {
+      lane.plot.setData(joined(tables), false);
+      lane.plot.setScale("x", { min: view().from, max: view().to });
+      for (const { channel } of lane.shown) lane.plot.setScale(`y${channel}`, { min: scaleOf(channel)[0], max: scaleOf(channel)[1] });
+    });
+  }
+  placed.forEach((call) => call());
+}
+
+/** Series on axes of their own, on one axis; where all share one nothing is done. */
+function joined(tables: { x: number[]; y: (number | null)[] }[]): uPlot.AlignedData {
+  const filled = tables.filter((t) => t.x.length > 0);
+  if (filled.length === 0) return [[], ...tables.map(() => [])] as unknown as uPlot.AlignedData;
+  const first = filled[0].x;
+  const same = filled.every((t) => t.x.length === first.length && t.x[0] === first[0] && t.x[t.x.length - 1] === first[first.length - 1]);
+  if (same) return [first, ...tables.map((t) => (t.x.length ? t.y : new Array(first.length).fill(undefined)))] as uPlot.AlignedData;
+  return uPlot.join(tables.map((t) => [t.x, t.y] as uPlot.AlignedData), tables.map(() => [1, 2]));
+}
+
+/** A kept scale, or one that fits what is visible; it only moves when the trace leaves it or fills little of it. */
+function scale(shown: LaneChannel, values: (number | null)[], other: (number | null)[]) {
+  if (shown.range) {
+    scales.set(shown.channel, shown.range);
+    return;
+  }
+  let low = Infinity, high = -Infinity;
+  for (const list of [values, other]) for (const v of list) if (v !== null) { if (v < low) low = v; if (v > high) high = v; }
+  if (low > high) return;
+  const now = scales.get(shown.channel);
+  const span = high - low;
+  if (now && low >= now[0] && high <= now[1] && span > 0.6 * (now[1] - now[0])) return;
+  const room = (span || Math.abs(high) * 0.1 || 1) * 0.1;
+  scales.set(shown.channel, [low - room, high + room]);
+}
+
+export const scaleOf = (channel: number) => scales.get(channel) ?? [0, 1];
+
+/** Fits the height of everything to what is visible. */
+export function fitHeight() {
+  for (const lane of arrangement.lanes) for (const c of lane.channels) c.range = null;
+  scales.clear();
+  refresh();
+}
+
+/** Draws all anew after a change to the arrangement. */
+export function rebuild() {
+  scales.clear();
+  build();
+  refresh();
+}
+
+onView(() => {
+  const { from, to } = view();
+  const places = Math.max(3, Math.min(9, Math.ceil(-Math.log10((to - from) / 100))));
+  document.querySelector("#window-span")!.textContent = `${from.toFixed(places)} – ${to.toFixed(places)} s`;
+  refresh();
+});
+
+export const fit = () => show(info.from, info.to);

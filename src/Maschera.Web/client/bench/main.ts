@@ -1,0 +1,26 @@
+import { build, refresh, rebuild } from "./lanes";
+import { show, view } from "./state";
+import { drawHidden } from "./sheet";
+import { drawOverview } from "./overview";
+import { startCalipers } from "./calipers";
+import { useCompare } from "./compare";
+import { chosenLane } from "./move";
+import "./derive";
+import "./export";
+
+function redraw() {
+  build();
+  refresh();
+  drawOverview();
+}
+
+let resizing = 0;
+window.addEventListener("resize", () => { clearTimeout(resizing); resizing = window.setTimeout(redraw, 120); });
+document.addEventListener("light", redraw);
+document.fonts.ready.then(() => {
+  build();
+  startCalipers();
+  drawHidden();
+  useCompare(rebuild, () => chosenLane().shown[0].channel);
+  show(view().from, view().to, false);
+});
