@@ -51,12 +51,6 @@ public sealed record CrankingTruth(IReadOnlyDictionary<int, double> WorkPercent,
 /// <summary>The stand-in engine on its starter: plugs out of circuit or fuel off, so nothing fires.</summary>
 public static class CrankingRun
 {
-    /// <summary>Step of the simulation, s.</summary>
-    private const double Step = 4e-5;
-
-    /// <summary>A leak every sound cylinder has, see <see cref="CylinderFault.LeakPerSecond"/>.</summary>
-    private const double SoundLeak = 0.3;
-
     /// <summary>Runs the plan. The engine needs geometry and valve timing.</summary>
     /// <exception cref="ArgumentException">The engine lacks them.</exception>
     public static (Capture Capture, CrankingTruth Truth) Record(CrankingPlan plan)
@@ -67,85 +61,38 @@ public static class CrankingRun
 
     private sealed class Simulation(CrankingPlan plan)
     {
+        /// <summary>Time after engagement that belongs to the start and not to steady cranking, s.</summary>
+        private const double Settling = 1.2;
+
         private readonly Random _random = new(plan.Seed);
-        private readonly double[] _angles = plan.Engine.Angles();
-        private readonly int _cylinders = plan.Engine.Cylinders;
-        private readonly List<(double Degrees, double Current, double Volts)> _states = [];
+        private readonly List<EngineState> _states = [];
         private readonly Dictionary<int, List<double>> _work = [];
-        private double _degrees;
-        private double _speed;
         private double _steadyDegrees;
         private double _steadySeconds;
 
         public (Capture, CrankingTruth) Run()
         {
-            _degrees = _random.NextDouble() * 720;
-            var gases = Enumerable.Range(0, _cylinders).Select(place => Gas(place)).ToArray();
-            var running = new double[_cylinders];
+            var engine = new StarterEngine(plan.Engine, plan.Starter, plan.Faults, _random);
             var total = plan.RestBefore + plan.Cranking + plan.RestAfter;
-            var every = Math.Max(1, (int)Math.Round(1 / (plan.Rate * Step)));
-            for (var i = 0; i * Step < total; i++)
+            var every = Math.Max(1, (int)Math.Round(1 / (plan.Rate * StarterEngine.Step)));
+            var released = plan.RestBefore + plan.Cranking;
+            for (var i = 0; i * StarterEngine.Step < total; i++)
             {
-                var keyed = i * Step >= plan.RestBefore && i * Step < plan.RestBefore + plan.Cranking;
-                var (current, volts) = Electric(keyed);
-                if (i % every == 0) _states.Add((_degrees, current, volts));
-                Turn(gases, running, current, i * Step);
+                var now = i * StarterEngine.Step;
+                var state = engine.State(keyed: now >= plan.RestBefore && now < released);
+                if (i % every == 0) _states.Add(state);
+                var steady = now > plan.RestBefore + Settling && now < released;
+                engine.Turn(state.Current, steady ? Note : null);
+                if (!steady) continue;
+                _steadyDegrees += engine.State(keyed: false).Degrees - state.Degrees;
+                _steadySeconds += StarterEngine.Step;
             }
 
-            return (new Capture("stand-in", Channels(every * Step), []), Truth());
+            return (new Capture("stand-in", Channels(every * StarterEngine.Step), []), Truth());
         }
 
-        private CylinderGas Gas(int place)
+        private void Note(int cylinder, double work)
         {
-            var cylinder = plan.Engine.FiringOrder[place];
-            var leak = SoundLeak * (1 + 0.1 * (_random.NextDouble() - 0.5)) + plan.Faults.Where(f => f.Cylinder == cylinder).Sum(f => f.LeakPerSecond);
-            return new CylinderGas(plan.Engine, leak, After(place, _degrees));
-        }
-
-        private double After(int place, double degrees) => ((degrees - _angles[place]) % 720 + 720) % 720;
-
-        private (double Current, double Volts) Electric(bool keyed)
-        {
-            if (!keyed) return (0, plan.Starter.BatteryVolts);
-            var s = plan.Starter;
-            // The pinion's freewheel lets the engine run ahead: the motor never brakes it.
-            var current = Math.Max(0, (s.BatteryVolts - s.VoltSeconds * _speed) / (s.BatteryOhms + s.MotorOhms));
-            return (current, s.BatteryVolts - current * s.BatteryOhms);
-        }
-
-        private void Turn(CylinderGas[] gases, double[] running, double current, double now)
-        {
-            var s = plan.Starter;
-            var torque = s.VoltSeconds * current;
-            var moved = double.RadiansToDegrees(_speed) * Step;
-            for (var place = 0; place < _cylinders; place++)
-            {
-                var at = After(place, _degrees + moved);
-                var (gas, work) = gases[place].Advance(at, Step);
-                torque += gas;
-                if (at > 540) running[place] += work;
-                else if (running[place] != 0)
-                {
-                    if (now > plan.RestBefore + 1.2 && now < plan.RestBefore + plan.Cranking) Note(place, running[place]);
-                    running[place] = 0;
-                }
-            }
-
-            if (now > plan.RestBefore + 1.2 && now < plan.RestBefore + plan.Cranking)
-            {
-                _steadyDegrees += moved;
-                _steadySeconds += Step;
-            }
-
-            _degrees += moved;
-            var drag = s.FrictionNm + s.DampingNms * _speed;
-            if (_speed <= 0 && torque < drag) _speed = 0;
-            else _speed = Math.Max(0, _speed + (torque - drag) / s.Inertia * Step);
-        }
-
-        private void Note(int place, double work)
-        {
-            var cylinder = plan.Engine.FiringOrder[place];
             if (!_work.TryGetValue(cylinder, out var list)) _work[cylinder] = list = [];
             list.Add(work);
         }
@@ -167,32 +114,14 @@ public static class CrankingRun
                 new("Battery voltage", "V", time, [.. _states.Select(s => scope.Take(s.Volts, 0.01, 20))]),
             };
             if (plan.SyncCylinder is { } cylinder) channels.Add(new Channel("Ignition", "V", time, [.. Ignition(cylinder, scope)]));
-            if (plan.CrankSensor && plan.Engine.CrankWheel is { } wheel) channels.Add(new Channel("Crank sensor", "V", time, [.. _states.Select(s => scope.Take(Tooth(wheel, s.Degrees) ? 5 : 0.2, 0.02, 10))]));
+            if (plan.CrankSensor && plan.Engine.CrankWheel is { } wheel) channels.Add(new Channel("Crank sensor", "V", time, [.. _states.Select(s => scope.Take(EngineSignals.CrankVolts(wheel, s.Degrees), 0.02, 10))]));
             return channels;
         }
 
-        /// <summary>The coil's primary: battery, ground during the dwell before the spark 8° before TDC, then a flyback.</summary>
         private IEnumerable<float> Ignition(int cylinder, Converter scope)
         {
-            const double sparkBeforeTdc = 8, dwellDegrees = 8;
-            var place = plan.Engine.FiringOrder.ToList().IndexOf(cylinder);
-            var before = double.NaN;
-            foreach (var state in _states)
-            {
-                var after = After(place, state.Degrees + sparkBeforeTdc);
-                var sparks = before > 700 && after < 20;
-                var volts = sparks ? 55 : after > 720 - dwellDegrees && after != before ? 0.6 : state.Volts;
-                before = after;
-                yield return scope.Take(volts, 0.05, 100);
-            }
-        }
-
-        private static bool Tooth(CrankWheel wheel, double degrees)
-        {
-            var pitch = 360.0 / wheel.Teeth;
-            var fromFirst = ((degrees + (wheel.GapToTdc ?? 90)) % 360 + 360) % 360;
-            var slot = (int)(fromFirst / pitch);
-            return slot < wheel.Teeth - wheel.Missing.Sum() && fromFirst - slot * pitch < pitch / 2;
+            var coil = new CoilPrimary(plan.Engine, cylinder);
+            foreach (var state in _states) yield return scope.Take(coil.Volts(state), 0.05, 100);
         }
     }
 }

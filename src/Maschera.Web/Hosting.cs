@@ -2,7 +2,9 @@ using System.Text.Json;
 using System.Text.Json.Serialization;
 using Maschera.Store;
 using Maschera.Web.Pages.Bench;
+using Maschera.Web.Pages.Rig;
 using Maschera.Web.Services;
+using Maschera.Web.Services.Live;
 using Microsoft.AspNetCore.DataProtection;
 using Microsoft.AspNetCore.Http.Features;
 using Microsoft.EntityFrameworkCore;
@@ -23,6 +25,9 @@ public static class Hosting
         services.AddScoped<DemoData>();
         services.AddSingleton<ImportService>();
         services.AddSingleton<DeriveService>();
+        services.AddSingleton<LiveService>();
+        services.AddHostedService(provider => provider.GetRequiredService<LiveService>());
+        services.AddSignalR();
         services.ConfigureHttpJsonOptions(json => json.SerializerOptions.Converters.Add(new JsonStringEnumConverter(JsonNamingPolicy.CamelCase)));
         services.AddDataProtection().PersistKeysToFileSystem(new DirectoryInfo(Path.Combine(data.Root, "keys")));
         services.AddRazorPages(options => options.Conventions.AddPageRoute("/Jobs/Edit", "/jobs/new").AddPageRoute("/Engines/Edit", "/engines/new"));
@@ -47,5 +52,6 @@ public static class Hosting
         app.MapBenchMeasure();
         app.MapBenchChannels();
         app.MapBenchExport();
+        app.MapLive();
     }
 }

@@ -18,7 +18,7 @@ for (const [name, file] of Object.entries(fonts))
   cpSync(join(here, "node_modules/@fontsource-variable", name, "files", file), join(out, "fonts", `${name}.woff2`));
 cpSync(join(here, "mark.svg"), join(out, "mark.svg"));
 await build({
-  entryPoints: { site: join(here, "site.ts"), bench: join(here, "bench/main.ts") },
+  entryPoints: { site: join(here, "site.ts"), bench: join(here, "bench/main.ts"), live: join(here, "live/main.ts") },
   outdir: out, bundle: true, minify: true, sourcemap: false, format: "iife", target: "es2022",
 });
 execFileSync(process.execPath, [join(here, "node_modules/@tailwindcss/cli/dist/index.mjs"), "-i", join(here, "site.css"), "-o", join(out, "site.css"), "--minify"], { cwd: here, stdio: "inherit" });

@@ -2,8 +2,10 @@ using System.ComponentModel.DataAnnotations;
 using System.Globalization;
 using Maschera.Core.Engines;
 using Maschera.Rig;
+using Maschera.Rig.Instruments;
 using Maschera.Store;
 using Maschera.Web.Services;
+using Maschera.Web.Services.Live;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Microsoft.AspNetCore.Mvc.Rendering;
@@ -12,8 +14,10 @@ using Microsoft.EntityFrameworkCore;
 namespace Maschera.Web.Pages.Rig;
 
 /// <summary>Records the stand-in engine into a job.</summary>
-public sealed class IndexModel(MascheraDb db, ReadingService readings) : PageModel
+public sealed class IndexModel(MascheraDb db, ReadingService readings, LiveService live) : PageModel
 {
+    private static readonly ScopeAbilities s_standIn = new StandInScope(new StandInPlan(EngineCatalogue.Orsa)).Abilities;
+
     /// <summary>What the stand-in is asked to do.</summary>
     public sealed class Fields
     {
@@ -29,11 +33,21 @@ public sealed class IndexModel(MascheraDb db, ReadingService readings) : PageMod
         public int Seconds { get; set; } = 5;
 
         public bool Sync { get; set; } = true;
+
+        /// <summary>Names of the probes that run live.</summary>
+        public List<string> Probes { get; set; } = ["Starter current", "Battery voltage", "Ignition", "Crank sensor"];
+
+        public double Rate { get; set; } = 100_000;
     }
 
     [BindProperty] public Fields Form { get; set; } = new();
 
     public IReadOnlyList<SelectListItem> Jobs { get; private set; } = [];
+
+    /// <summary>Probes of the stand-in scope; the crank sensor only runs on engines whose wheel is known.</summary>
+    public IReadOnlyList<string> Probes { get; } = [.. s_standIn.Probes.Select(p => p.Name)];
+
+    public IReadOnlyList<SelectListItem> Rates { get; } = [.. s_standIn.Rates.Select(r => new SelectListItem($"{r:#,0}", r.ToString(CultureInfo.InvariantCulture)))];
 
     public async Task OnGetAsync(int? job)
     {
@@ -43,26 +57,58 @@ public sealed class IndexModel(MascheraDb db, ReadingService readings) : PageMod
 
     public async Task<IActionResult> OnPostAsync()
     {
-        var job = await db.LiveJobs.Include(j => j.Engine).FirstOrDefaultAsync(j => j.Id == Form.Job);
-        if (job is null) ModelState.AddModelError("Form.Job", "Choose the job to record into.");
-        var engine = job?.Engine!.ToEngine();
-        if (engine is not null && Form.Cylinder > engine.Cylinders) ModelState.AddModelError("Form.Cylinder", $"The {engine.Name} has {engine.Cylinders} cylinders.");
-        if (!ModelState.IsValid)
+        if (await JobAsync() is not var (job, engine))
         {
             await LoadAsync();
             return Page();
         }
 
-        var (capture, _) = CrankingRun.Record(Plan(Whole(engine!)));
-        var fault = Form.Cylinder > 0 ? $"stand-in, cylinder {Form.Cylinder} leaking" : "stand-in, sound";
-        var id = CaptureKeeper.Keep(db, job!.Id, $"Cranking, {fault}", capture, new Conditions("cranking", 20, "fuel", null, Form.Sync ? "ignition" : null, Form.Sync ? engine!.FiringOrder[0] : null));
+        var (capture, _) = CrankingRun.Record(Plan(Whole(engine)));
+        var id = CaptureKeeper.Keep(db, job.Id, $"Cranking, {Fault}", capture, new Conditions("cranking", 20, "fuel", null, Form.Sync ? "ignition" : null, Form.Sync ? engine.FiringOrder[0] : null));
         readings.MakeObvious(id);
         return Redirect($"/bench/{id}");
     }
 
+    public async Task<IActionResult> OnPostLiveAsync()
+    {
+        try
+        {
+            if (await JobAsync() is var (job, engine)) return Redirect($"/live/{Start(job, engine).Id}");
+        }
+        catch (ScopeException error)
+        {
+            ModelState.AddModelError("Form.Probes", error.Message);
+        }
+
+        await LoadAsync();
+        return Page();
+    }
+
+    private string Fault => Form.Cylinder > 0 ? $"stand-in, cylinder {Form.Cylinder} leaking" : "stand-in, sound";
+
+    private LiveSession Start(Job job, Engine engine)
+    {
+        var scope = new StandInScope(new StandInPlan(Whole(engine)) { Faults = Faults, Starter = StarterFor(engine, Form.Battery == "weak"), Seed = Random.Shared.Next(1, int.MaxValue) });
+        var settings = new ScopeSettings(Form.Rate, [.. scope.Abilities.Probes.Where(p => Form.Probes.Contains(p.Name))]);
+        var (remark, sync) = (Fault, settings.Probes.Any(p => p.Role == "sync"));
+        return live.Start(job.Id, scope, settings, () => new Conditions(scope.HasCranked ? "cranking" : "key on", 20, "fuel", remark, sync ? "ignition" : null, sync ? engine.FiringOrder[0] : null));
+    }
+
+    /// <summary>The job with its engine; null, with the reason beside the field, where the form makes no sense.</summary>
+    private async Task<(Job Job, Engine Engine)?> JobAsync()
+    {
+        var job = await db.LiveJobs.Include(j => j.Engine).FirstOrDefaultAsync(j => j.Id == Form.Job);
+        if (job is null) ModelState.AddModelError("Form.Job", "Choose the job to record into.");
+        var engine = job?.Engine!.ToEngine();
+        if (engine is not null && Form.Cylinder > engine.Cylinders) ModelState.AddModelError("Form.Cylinder", $"The {engine.Name} has {engine.Cylinders} cylinders.");
+        return ModelState.IsValid ? (job!, engine!) : null;
+    }
+
+    private CylinderFault[] Faults => Form.Cylinder > 0 ? [new CylinderFault(Form.Cylinder, Form.Leak)] : [];
+
     private CrankingPlan Plan(Engine engine) => new(engine)
     {
-        Faults = Form.Cylinder > 0 ? [new CylinderFault(Form.Cylinder, Form.Leak)] : [],
+        Faults = Faults,
         Starter = StarterFor(engine, Form.Battery == "weak"),
         Cranking = Form.Seconds,
         Rate = 10_000,
