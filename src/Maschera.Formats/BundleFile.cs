@@ -80,9 +80,10 @@ public static class BundleFile
     {
         using var zip = Open(stream, file);
         var head = Head(zip, file);
-        var columns = head.Channels.Select(c => new ColumnReader(zip, c, file)).ToList();
+        var columns = new List<ColumnReader>();
         try
         {
+            foreach (var channel in head.Channels) columns.Add(new ColumnReader(zip, channel, file));
             sink.Begin(Infos(head), columns.Count, 0);
             var block = new SampleBlock(columns.Count, columns.Count, BlockRows);
             var longest = head.Channels.Max(c => c.Count);

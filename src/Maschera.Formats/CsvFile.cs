@@ -316,7 +316,7 @@ internal sealed class CsvRows
         }
 
         KeepTime(column, time * _timeScale[column], row);
-        if (!_begun) Begin(Math.Pow(10, -NumberText.Decimals(cell, _point)) * _timeScale[column]);
+        if (!_begun) Begin(TimeQuantum());
     }
 
     private void TakeClock(int column, ReadOnlySpan<byte> cell, int row)
@@ -367,6 +367,16 @@ internal sealed class CsvRows
         }
 
         return NumberText.TryRead(plain[..length], _point, out value);
+    }
+
+    /// <summary>The last written place of the times, s: the finest among the first rows, for "0" may stand for 0.0000.</summary>
+    private double TimeQuantum()
+    {
+        var finest = double.PositiveInfinity;
+        for (var column = 0; column < _uses.Length; column++)
+            foreach (var row in _layout.FirstRows.Where(row => _uses[column] == ColumnUse.Time && column < row.Length && row[column].Length > 0))
+                finest = Math.Min(finest, Math.Pow(10, -NumberText.Decimals(Encoding.UTF8.GetBytes(row[column]), _point)) * _timeScale[column]);
+        return finest;
     }
 
     private void Begin(double quantum)

@@ -48,10 +48,11 @@ internal static class NumberText
     public static int Decimals(ReadOnlySpan<byte> text, byte point)
     {
         var at = text.IndexOf(point);
-        if (at < 0) return 0;
         var count = 0;
-        while (at + 1 + count < text.Length && (uint)(text[at + 1 + count] - '0') <= 9) count++;
-        return count;
+        while (at >= 0 && at + 1 + count < text.Length && (uint)(text[at + 1 + count] - '0') <= 9) count++;
+        var exponent = text.IndexOfAny((byte)'e', (byte)'E');
+        if (exponent > 0 && Utf8Parser.TryParse(text[(exponent + 1)..], out int power, out _)) count -= power;
+        return Math.Clamp(count, 0, 15);
     }
 
     private static bool TryLibrary(ReadOnlySpan<byte> text, byte point, out double value)

@@ -13,6 +13,8 @@ internal static class BlockCodec
     private const byte Floats = 0, OldSteps = 1, Doubles = 2, Steps = 3;
     private const int OldHead = 17, StepsHead = 25;
 
+    private static readonly double[] s_decimalSteps = [1, 0.1, 0.01, 1e-3, 1e-4, 1e-5, 1e-6];
+
     /// <summary>Samples that share one bit width.</summary>
     private const int Group = 128;
 
@@ -23,7 +25,7 @@ internal static class BlockCodec
     public static byte[] Pack(ReadOnlySpan<float> raw, double scale)
     {
         var steps = new int[raw.Length];
-        foreach (var (first, step) in Candidates(raw))
+        foreach (var (first, step) in Candidates(raw.ToArray()))
             if (Count(raw, first, step, steps)) return PackSteps(steps, first, step, scale);
         var samples = new float[raw.Length];
         for (var i = 0; i < raw.Length; i++) samples[i] = (float)(raw[i] * scale);
@@ -47,23 +49,41 @@ internal static class BlockCodec
     public static double[] UnpackTimes(byte[] packed, int count) => MemoryMarshal.Cast<byte, double>(Inflate(packed, count)).ToArray();
 
     /// <summary>
-    /// What the converter's step may be: the least difference of neighbours as it stands (binary fractions), and as the
-    /// round number that decimal text means.
+    /// What the converter's step may be: the least difference of neighbours as it stands and as the round number that
+    /// decimal text means, the largest binary fraction all samples are multiples of, and the decimal places of text.
     /// </summary>
-    private static List<(double First, double Step)> Candidates(ReadOnlySpan<float> samples)
+    private static IEnumerable<(double First, double Step)> Candidates(float[] samples)
     {
         var least = float.MaxValue;
-        for (var i = 1; i < samples.Length; i++)
+        var binary = double.MaxValue;
+        for (var i = 0; i < samples.Length; i++)
         {
-            var difference = Math.Abs(samples[i] - samples[i - 1]);
-            if (float.IsNaN(difference)) return [];
+            if (!float.IsFinite(samples[i])) yield break;
+            if (samples[i] != 0) binary = Math.Min(binary, LowestBit(samples[i]));
+            var difference = i > 0 ? Math.Abs(samples[i] - samples[i - 1]) : 0;
             if (difference > 0 && difference < least) least = difference;
         }
 
-        if (samples.Length == 0 || !float.IsFinite(samples[0])) return [];
-        if (least == float.MaxValue) return [(samples[0], 1)];
+        if (least == float.MaxValue)
+        {
+            if (samples.Length > 0) yield return (samples[0], 1);
+            yield break;
+        }
+
         var scale = Math.Pow(10, 3 - Math.Floor(Math.Log10(least)));
-        return [(samples[0], least), (Math.Round(samples[0] * scale) / scale, Math.Round(least * scale) / scale)];
+        yield return (samples[0], least);
+        yield return (Math.Round(samples[0] * scale) / scale, Math.Round(least * scale) / scale);
+        yield return (0, binary);
+        foreach (var step in s_decimalSteps) yield return (0, step);
+    }
+
+    /// <summary>The weight of the last bit that is set.</summary>
+    private static double LowestBit(float value)
+    {
+        var bits = BitConverter.SingleToInt32Bits(value);
+        var exponent = bits >> 23 & 0xFF;
+        var mantissa = bits & 0x7F_FFFF | (exponent > 0 ? 0x80_0000 : 0);
+        return Math.ScaleB(mantissa & -mantissa, Math.Max(exponent, 1) - 150);
     }
 
     /// <summary>Counts each sample in steps; false where one does not come back bit for bit.</summary>

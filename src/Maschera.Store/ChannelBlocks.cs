@@ -1,3 +1,4 @@
+using System.Buffers;
 using System.Collections.Concurrent;
 using Maschera.Core.Signals;
 using Microsoft.Data.Sqlite;
@@ -8,8 +9,8 @@ namespace Maschera.Store;
 internal sealed class ChannelBlocks(StoredChannel row, double scale, TimeCollector axis)
 {
     private readonly Pyramid _pyramid = new();
-    private float[] _raw = new float[SampleStore.BlockSamples];
-    private double[] _times = new double[SampleStore.BlockSamples];
+    private float[] _raw = ArrayPool<float>.Shared.Rent(SampleStore.BlockSamples);
+    private double[] _times = ArrayPool<double>.Shared.Rent(SampleStore.BlockSamples);
     private int _count;
     private int _number;
 
@@ -24,7 +25,7 @@ internal sealed class ChannelBlocks(StoredChannel row, double scale, TimeCollect
             if (double.IsNaN(times[i])) continue;
             _raw[_count] = raw[i];
             _times[_count++] = times[i];
-            if (_count == _raw.Length) HandOver(rows);
+            if (_count == SampleStore.BlockSamples) HandOver(rows);
         }
     }
 
@@ -40,8 +41,14 @@ internal sealed class ChannelBlocks(StoredChannel row, double scale, TimeCollect
     private void HandOver(BlockRows rows)
     {
         var (raw, times, count, number, even) = (_raw, _times, _count, _number++, axis.IsEven);
-        (_raw, _times, _count) = (new float[SampleStore.BlockSamples], new double[SampleStore.BlockSamples], 0);
-        rows.Add(target => Write(target, raw.AsSpan(0, count), times.AsSpan(0, count), number, even));
+        (_raw, _times, _count) = (ArrayPool<float>.Shared.Rent(SampleStore.BlockSamples), ArrayPool<double>.Shared.Rent(SampleStore.BlockSamples), 0);
+        rows.Add(target =>
+        {
+            Write(target, raw.AsSpan(0, count), times.AsSpan(0, count), number, even);
+            // Blocks come and go faster than the collector looks; they are used again.
+            ArrayPool<float>.Shared.Return(raw);
+            ArrayPool<double>.Shared.Return(times);
+        });
     }
 
     private void Write(BlockRows.Target target, Span<float> raw, Span<double> times, int number, bool even)

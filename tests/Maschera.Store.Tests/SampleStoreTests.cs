@@ -63,11 +63,107 @@ public sealed class SampleStoreTests : IDisposable
         foreach (var width in (double[])[20, 5, 0.5, 0.05, 0.022])
         {
             var trace = store.Window(channel, spike * 1e-5 - width / 2, spike * 1e-5 + width / 2, columns);
-            Assert.Equal(5, trace.Values.Max());
-            Assert.Equal(-3, trace.Values.Min());
+            Assert.Equal(5, trace.Values.Where(float.IsFinite).Max());
+            Assert.Equal(-3, trace.Values.Where(float.IsFinite).Min());
             Assert.True(trace.Values.Length <= 3 * columns + 8);
-            Assert.Equal(trace.Seconds.Order(), trace.Seconds);
         }
+    }
+
+    [Theory]
+    [InlineData(false)]
+    [InlineData(true)]
+    public void Every_column_holds_the_extremes_of_its_samples_at_any_zoom(bool uneven)
+    {
+        var random = new Random(9);
+        const int count = 700_000;
+        var samples = Enumerable.Range(0, count).Select(i => (float)Math.Round(random.NextDouble() * 100)).ToArray();
+        samples[4321] = float.NaN;
+        // Uneven: bursts, and a pause of an hour.
+        double Time(int i) => uneven ? i * 1e-4 + (i / 50_000) * 0.7 + (i % 5) * 1e-5 + (i > 300_000 ? 3600 : 0) : i * 1e-4;
+        var channel = Keep(samples, Time);
+        var store = new SampleStore(_db);
+        for (var round = 0; round < 60; round++)
+        {
+            var columns = random.Next(20, 900);
+            var (a, b) = (random.NextDouble(), random.NextDouble());
+            var (from, to) = (channel.Start + Math.Min(a, b) * (channel.End - channel.Start), channel.Start + Math.Max(a, b) * (channel.End - channel.Start));
+            if (store.Window(channel, from, to, columns) is not { Seconds: null } trace) continue;
+            var width = (to - from) / columns;
+            // A node may straddle columns, so what is in a column is in it or its neighbours, and nothing is made up.
+            for (var c = 1; c < columns - 1; c++)
+            {
+                var inside = samples.Where((v, i) => !float.IsNaN(v) && Time(i) >= from + c * width && Time(i) < from + (c + 1) * width).Take(1).ToArray();
+                if (inside.Length > 0) Assert.True(Enumerable.Range(c - 1, 3).Any(n => trace.Values[2 * n] <= inside[0] && inside[0] <= trace.Values[2 * n + 1]), $"column {c} of {columns}");
+                if (c > 3) break;
+            }
+
+            var shown = samples.Where((v, i) => !float.IsNaN(v) && Time(i) >= from && Time(i) <= to).ToArray();
+            if (shown.Length == 0) continue;
+            Assert.True(trace.Values.Where(float.IsFinite).Max() >= shown.Max());
+            Assert.True(trace.Values.Where(float.IsFinite).Min() <= shown.Min());
+        }
+    }
+
+    [Fact]
+    public void A_missing_stretch_is_a_gap_and_an_empty_one_is_not()
+    {
+        var samples = Enumerable.Range(0, 100_000).Select(i => i is > 30_000 and < 40_000 ? float.NaN : 1).ToArray();
+        var channel = Keep(samples, i => i < 60_000 ? i * 0.001 : i * 0.001 + 40);
+        var values = new SampleStore(_db).Window(channel, 0, 140, 140).Values;
+        Assert.True(float.IsNaN(values[2 * 35]));
+        Assert.True(float.IsPositiveInfinity(values[2 * 80]));
+        Assert.Equal(1, values[2 * 10]);
+    }
+
+    [Theory]
+    [InlineData(8)]
+    [InlineData(12)]
+    [InlineData(16)]
+    [InlineData(24)]
+    public void A_converter_s_samples_take_no_more_room_than_its_bits(int bits)
+    {
+        var random = new Random(bits);
+        var samples = Enumerable.Range(0, 163_840).Select(_ => (float)random.Next(-(1 << bits - 1), 1 << bits - 1) / (1 << bits - 1)).ToArray();
+        var capture = new StoredCapture { JobId = 1, Name = "c" };
+        using (var writer = new CaptureWriter(_db, capture, [new ChannelChoice("A", "V", 12.34, null)]))
+        {
+            writer.Begin([new ChannelInfo("A", "V", 0)], 1, 0);
+            writer.Append(Block(samples, i => i * 1e-3));
+            writer.Complete([]);
+        }
+
+        var channel = _db.Channels.AsNoTracking().Single(c => c.CaptureId == capture.Id);
+        Assert.Equal(samples.Select(s => (float)(s * 12.34)), new SampleStore(_db).Load(channel).Samples);
+        var bytes = _db.Database.SqlQueryRaw<long>("SELECT SUM(LENGTH(Samples)) AS Value FROM Blocks").Single();
+        // Differences of white noise take a bit and their sign more than the noise.
+        Assert.InRange(8.0 * bytes / samples.Length, bits - 1, bits + 2.5);
+    }
+
+    [Fact]
+    public void Parts_of_a_channel_are_read_alone()
+    {
+        var samples = Enumerable.Range(0, 70_000).Select(i => (float)i).ToArray();
+        foreach (var uneven in (bool[])[false, true])
+        {
+            var reader = new SampleStore(_db).Reader(Keep(samples, i => uneven ? i * 0.01 + (i % 3) * 1e-3 : i * 0.01));
+            foreach (var (first, count) in ((int, int)[])[(0, 1), (16_383, 2), (40_000, 20_000), (69_999, 5), (70_000, 5)])
+                Assert.Equal(samples.Skip(first).Take(count), reader.Load(first, count).Samples);
+            foreach (var i in (int[])[0, 1, 16_384, 50_001, 69_999])
+            {
+                Assert.Equal(i, reader.IndexAtOrAfter(reader.TimeAt(i) - 1e-6));
+                Assert.Equal(i + 1, reader.IndexAtOrAfter(reader.TimeAt(i) + 1e-4));
+            }
+        }
+    }
+
+    [Fact]
+    public void Means_stand_at_the_middle_of_their_time()
+    {
+        var reader = new SampleStore(_db).Reader(Keep([.. Enumerable.Range(0, 50_000).Select(i => (float)(i % 10))], i => i * 1e-3));
+        var coarse = reader.LoadAtMost(100);
+        Assert.Equal(5_000, coarse.Samples.Length);
+        Assert.All(coarse.Samples, v => Assert.Equal(4.5f, v));
+        Assert.Equal((0.0045, 0.01), (Math.Round(coarse.Time.Start, 9), Math.Round(coarse.Time.Step, 9)));
     }
 
     [Fact]
@@ -82,7 +178,7 @@ public sealed class SampleStoreTests : IDisposable
         using var fresh = Open();
         Assert.Empty(fresh.Captures);
         Assert.Empty(fresh.Channels);
-        Assert.Equal(0, fresh.Database.SqlQueryRaw<int>("SELECT COUNT(*) AS Value FROM SampleBlocks").Single());
+        Assert.Equal(0, fresh.Database.SqlQueryRaw<int>("SELECT COUNT(*) AS Value FROM Blocks").Single());
     }
 
     [Fact]
@@ -113,7 +209,7 @@ public sealed class SampleStoreTests : IDisposable
         using var fresh = Open();
         fresh.Prepare();
         Assert.Empty(fresh.Captures);
-        Assert.Equal(0, fresh.Database.SqlQueryRaw<int>("SELECT COUNT(*) AS Value FROM SampleBlocks").Single());
+        Assert.Equal(0, fresh.Database.SqlQueryRaw<int>("SELECT COUNT(*) AS Value FROM Blocks").Single());
     }
 
     private MascheraDb Open() => new(MascheraDb.ForFile(Path.Combine(_folder, "t.db")));

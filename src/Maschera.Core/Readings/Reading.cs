@@ -93,6 +93,9 @@ public interface IReading
     /// <summary>The options of its own beside those all readings share, without dashes.</summary>
     IReadOnlyList<string> Options { get; }
 
+    /// <summary>Samples a second beyond which more of them tell this reading nothing; who loads may take means.</summary>
+    double UsefulRate => double.PositiveInfinity;
+
     /// <summary>Makes the reading. Unfit data give an unusable result, not an exception.</summary>
     /// <exception cref="ReadingException">The request can't be understood: a column that isn't there, a wrong word.</exception>
     ReadingResult Read(ReadingRequest request, CancellationToken cancel = default);

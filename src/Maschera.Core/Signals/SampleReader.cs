@@ -94,12 +94,38 @@ public static class SampleReaders
         return new Channel(reader.Name, reader.Unit, axis, samples);
     }
 
+    /// <summary>
+    /// A whole channel in memory at no more than <paramref name="rate"/> samples a second: means of as many samples as
+    /// that takes, each at the middle of its time. Slow and uneven channels come as they are; a gap within a mean is a gap.
+    /// </summary>
+    public static Channel LoadAtMost(this ISampleReader reader, double rate)
+    {
+        var together = (int)Math.Min(1_000_000, Math.Ceiling(1 / (rate * reader.Step) - 1e-9));
+        if (!reader.IsUniform || together <= 1) return reader.Load();
+        var means = new float[reader.Count / together];
+        double sum = 0;
+        foreach (var piece in reader.Read(0, means.Length * together))
+        {
+            var samples = piece.Samples.Span;
+            for (var i = 0; i < samples.Length; i++)
+            {
+                sum += samples[i];
+                if ((piece.First + i + 1) % together != 0) continue;
+                means[(piece.First + i) / together] = (float)(sum / together);
+                sum = 0;
+            }
+        }
+
+        return new Channel(reader.Name, reader.Unit, TimeAxis.Uniform(reader.Start + (together - 1) / 2.0 * reader.Step, together * reader.Step, means.Length), means);
+    }
+
     /// <summary>The samples from <paramref name="from"/> to <paramref name="to"/>, s, both ends included: first number and count.</summary>
     public static (int First, int Count) Inside(this ISampleReader reader, double from, double to)
     {
         var first = reader.IndexAtOrAfter(from);
         var end = reader.IndexAtOrAfter(to);
-        if (end < reader.Count && reader.TimeAt(end) <= to) end++;
+        // Times are products and sums, so a sample on the jaw may lie a rounding beyond it.
+        if (end < reader.Count && reader.TimeAt(end) <= to + 1e-9 * reader.Step) end++;
         return (first, Math.Max(0, end - first));
     }
 }

@@ -9,6 +9,12 @@ public enum SnapTo
     /// <summary>The middle of a flank.</summary>
     Edge,
 
+    /// <summary>The middle of a flank that goes up.</summary>
+    RisingEdge,
+
+    /// <summary>The middle of a flank that goes down.</summary>
+    FallingEdge,
+
     /// <summary>The sample that stands out most, upwards or downwards.</summary>
     Peak,
 
@@ -40,33 +46,45 @@ public static class Snapping
         var near = reader.Load(first - 1, count + 2);
         return to switch
         {
-            SnapTo.Edge => Edge(near, at, reach),
+            SnapTo.Edge => Edge(near, at, reach, _ => true),
+            SnapTo.RisingEdge => Edge(near, at, reach, e => e.Rising),
+            SnapTo.FallingEdge => Edge(near, at, reach, e => !e.Rising),
             SnapTo.Peak => Peak(near),
             SnapTo.Level => Crossing(near, at, reach, level),
-            _ => Edge(near, at, reach) ?? Peak(near),
+            _ => Edge(near, at, reach, _ => true) ?? Peak(near),
         };
     }
 
-    private static Snap? Edge(Channel near, double at, double reach)
+    private static Snap? Edge(Channel near, double at, double reach, Func<Edge, bool> wanted)
     {
         var (low, high) = Reach(near.Samples);
         var rails = new Rails(low, high);
         var steps = Statistics.Median(Enumerable.Range(1, Math.Max(0, near.Samples.Length - 1)).Select(i => (double)Math.Abs(near.Samples[i] - near.Samples[i - 1])));
         if (!(rails.Swing > EdgeAboveNoise * steps)) return null;
-        var edges = PulseTrain.FindEdges(near, rails).Where(e => Math.Abs(e.Seconds - at) <= reach).ToList();
+        var edges = PulseTrain.FindEdges(near, rails).Where(e => wanted(e) && Math.Abs(e.Seconds - at) <= reach).ToList();
         if (edges.Count == 0) return null;
         var nearest = edges.MinBy(e => Math.Abs(e.Seconds - at));
         return new Snap(nearest.Seconds, nearest.Rising ? "rising edge" : "falling edge");
     }
 
+    /// <summary>The greatest or least sample; not one at the end of the reach, for there the signal only goes on rising or falling.</summary>
     private static Snap? Peak(Channel near)
     {
-        var middle = Statistics.Quantile(near.Samples, 0.5);
-        int best = -1;
-        for (var i = 0; i < near.Samples.Length; i++)
-            if (float.IsFinite(near.Samples[i]) && (best < 0 || Math.Abs(near.Samples[i] - middle) > Math.Abs(near.Samples[best] - middle))) best = i;
-        if (best < 0 || near.Samples[best] == middle) return null;
-        return new Snap(near.Time[best], near.Samples[best] > middle ? "peak" : "trough");
+        int least = 0, greatest = 0;
+        var samples = near.Samples;
+        for (var i = 1; i < samples.Length; i++)
+        {
+            if (samples[i] > samples[greatest] || float.IsNaN(samples[greatest])) greatest = i;
+            if (samples[i] < samples[least] || float.IsNaN(samples[least])) least = i;
+        }
+
+        var middle = Statistics.Quantile(samples, 0.5);
+        var up = IsInside(greatest) ? samples[greatest] - middle : 0;
+        var down = IsInside(least) ? middle - samples[least] : 0;
+        if (up <= 0 && down <= 0) return null;
+        return up >= down ? new Snap(near.Time[greatest], "peak") : new Snap(near.Time[least], "trough");
+
+        bool IsInside(int index) => index > 1 && index < samples.Length - 2;
     }
 
     private static Snap? Crossing(Channel near, double at, double reach, double level)

@@ -17,7 +17,7 @@ public sealed class ReadingService(MascheraDb db, SampleStore samples)
         var reading = ReadingRegistry.Find(kind) ?? throw new ReadingException($"There is no reading '{kind}'.");
         var known = reading.Roles.Select(r => r.Name).ToHashSet();
         var channels = roles ?? StoredRoles(capture, known);
-        var result = reading.Read(new ReadingRequest(Load(capture))
+        var result = reading.Read(new ReadingRequest(Load(capture, reading.UsefulRate))
         {
             Engine = capture.Job!.Engine!.ToEngine(),
             Channels = channels,
@@ -48,8 +48,8 @@ public sealed class ReadingService(MascheraDb db, SampleStore samples)
         }
     }
 
-    private Capture Load(StoredCapture capture) =>
-        new(capture.Name, [.. capture.OwnChannels.Select(samples.Load)], capture.Notes);
+    private Capture Load(StoredCapture capture, double rate) =>
+        new(capture.Name, [.. capture.OwnChannels.Select(c => samples.Reader(c).LoadAtMost(rate))], capture.Notes);
 
     private static Dictionary<string, string> Options(Conditions conditions, IReading reading)
     {

@@ -44,6 +44,9 @@ public sealed class RelativeCompressionReading : IReading
     public string Kind => "relative-compression";
     public string Title => "Relative compression";
     public bool NeedsEngine => true;
+    /// <summary>Humps come some tens a second and sparks last a tenth of a millisecond.</summary>
+    public double UsefulRate => 25_000;
+
     public Type ResultType => typeof(RelativeCompressionResult);
     public IReadOnlyList<string> Options { get; } = ["sync-kind", "sync-cylinder"];
 

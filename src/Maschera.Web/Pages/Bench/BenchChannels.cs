@@ -40,11 +40,13 @@ public static class BenchChannels
 
     private static async Task<IResult> KeepArrangement(int id, HttpRequest request, MascheraDb db, CancellationToken cancel)
     {
-        if (request.ContentLength is null or > MostArrangementBytes) return BenchMeasure.Wrong($"An arrangement has up to {MostArrangementBytes / 1024} kB.");
+        var body = new byte[MostArrangementBytes + 1];
+        var length = await request.Body.ReadAtLeastAsync(body, body.Length, throwOnEndOfStream: false, cancel);
+        if (length > MostArrangementBytes) return BenchMeasure.Wrong($"An arrangement has up to {MostArrangementBytes / 1024} kB.");
         Arrangement? arrangement;
         try
         {
-            arrangement = await request.ReadFromJsonAsync<Arrangement>(cancel);
+            arrangement = JsonSerializer.Deserialize<Arrangement>(body.AsSpan(0, length), JsonSerializerOptions.Web);
         }
         catch (JsonException)
         {

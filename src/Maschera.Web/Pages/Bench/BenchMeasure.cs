@@ -119,7 +119,7 @@ public static class BenchMeasure
         var under = new MovedReader(samples.Reader(other), other.Name, asked.Shift, asked.Stretch);
         // The edge underneath may be further away than the pointer's reach.
         foreach (var reach in (double[])[asked.Reach, 4 * asked.Reach, 16 * asked.Reach])
-            if (Snapping.Find(under, edge.Seconds, reach, SnapTo.Edge) is { } match && match.What == edge.What)
+            if (Snapping.Find(under, edge.Seconds, reach, edge.What == "rising edge" ? SnapTo.RisingEdge : SnapTo.FallingEdge) is { } match)
                 return Results.Json(new { shift = asked.Shift + edge.Seconds - match.Seconds, at = edge.Seconds, what = edge.What });
         return Wrong($"The capture underneath has no {edge.What} near here. Move it closer by its handle first.");
     }
