@@ -8,10 +8,15 @@ namespace Maschera.Store;
 /// Packs samples without loss. Where every sample is a whole number of converter steps, the differences of neighbours
 /// are kept in as many bits as the widest of each <see cref="Group"/> needs; else plain floats, deflated.
 /// </summary>
-internal static class BlockCodec
+internal sealed class BlockCodec(double scale)
 {
     private const byte Floats = 0, OldSteps = 1, Doubles = 2, Steps = 3;
     private const int OldHead = 17, StepsHead = 25;
+
+    private readonly int[] _steps = new int[SampleStore.BlockSamples];
+
+    /// <summary>What fitted the last block.</summary>
+    private (double First, double Step) _usual;
 
     private static readonly double[] s_decimalSteps = [1, 0.1, 0.01, 1e-3, 1e-4, 1e-5, 1e-6];
 
@@ -21,12 +26,18 @@ internal static class BlockCodec
     /// <summary>Beyond this many steps a float no longer holds whole numbers.</summary>
     private const double MostSteps = 1 << 24;
 
-    /// <summary>Packs samples as the file gave them; unpacking multiplies them by <paramref name="scale"/>.</summary>
-    public static byte[] Pack(ReadOnlySpan<float> raw, double scale)
+    /// <summary>Packs the next samples of a channel as the file gave them; unpacking multiplies them by the scale.</summary>
+    public byte[] Pack(ReadOnlySpan<float> raw)
     {
-        var steps = new int[raw.Length];
-        foreach (var (first, step) in Candidates(raw.ToArray()))
-            if (Count(raw, first, step, steps)) return PackSteps(steps, first, step, scale);
+        var steps = _steps.AsSpan(0, raw.Length);
+        if (_usual.Step > 0 && Count(raw, _usual.First, _usual.Step, steps)) return PackSteps(steps, _usual.First, _usual.Step);
+        foreach (var candidate in Candidates(raw.ToArray()))
+        {
+            if (!Count(raw, candidate.First, candidate.Step, steps)) continue;
+            _usual = candidate;
+            return PackSteps(steps, candidate.First, candidate.Step);
+        }
+
         var samples = new float[raw.Length];
         for (var i = 0; i < raw.Length; i++) samples[i] = (float)(raw[i] * scale);
         return Deflate(Floats, MemoryMarshal.AsBytes<float>(samples), sizeof(float));
@@ -87,13 +98,15 @@ internal static class BlockCodec
     }
 
     /// <summary>Counts each sample in steps; false where one does not come back bit for bit.</summary>
-    private static bool Count(ReadOnlySpan<float> samples, double first, double step, int[] steps)
+    private static bool Count(ReadOnlySpan<float> samples, double first, double step, Span<int> steps)
     {
+        // Adding and taking away this rounds a double of that size to a whole number.
+        const double rounding = 3L << 51;
         var perUnit = 1 / step;
         if (!double.IsFinite(perUnit)) return false;
         for (var i = 0; i < samples.Length; i++)
         {
-            var count = Math.Round((samples[i] - first) * perUnit);
+            var count = (samples[i] - first) * perUnit + rounding - rounding;
             var back = (float)(first + count * step);
             if (!(Math.Abs(count) < MostSteps) || BitConverter.SingleToInt32Bits(back) != BitConverter.SingleToInt32Bits(samples[i])) return false;
             steps[i] = (int)count;
@@ -102,7 +115,7 @@ internal static class BlockCodec
         return true;
     }
 
-    private static byte[] PackSteps(ReadOnlySpan<int> steps, double first, double step, double scale)
+    private byte[] PackSteps(ReadOnlySpan<int> steps, double first, double step)
     {
         // Differences of 25 bits and their sign take 26 at most; a word of slack for the last write.
         var packed = new byte[StepsHead + (steps.Length / Group + 1) * (1 + Group * 26 / 8) + sizeof(ulong)];

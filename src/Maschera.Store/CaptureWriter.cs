@@ -23,7 +23,8 @@ public sealed class CaptureWriter : ICaptureSink, IDisposable
     private readonly StoredCapture _capture;
     private readonly IReadOnlyList<ChannelChoice>? _choices;
     private readonly BlockRows _rows;
-    private readonly List<(int Index, int Clock, ChannelBlocks Blocks)> _channels = [];
+    private readonly List<StoredChannel> _channels = [];
+    private readonly List<(int Clock, ClockBlocks Blocks)> _clocks = [];
     private bool _complete;
 
     /// <summary>Begins the capture; <paramref name="choices"/> stand in the order of the file's channels.</summary>
@@ -40,29 +41,28 @@ public sealed class CaptureWriter : ICaptureSink, IDisposable
 
     public void Begin(IReadOnlyList<ChannelInfo> channels, int clocks, double timeQuantum)
     {
+        var targets = new List<ChannelTarget>();
         for (var i = 0; i < channels.Count; i++)
         {
             var choice = _choices?[i] ?? new ChannelChoice(channels[i].Name, channels[i].Unit, 1, null);
-            if (!choice.Keep) continue;
-            var row = new StoredChannel { CaptureId = _capture.Id, Ordinal = i, Name = choice.Name, Unit = choice.Unit, Role = choice.Role };
-            _channels.Add((i, channels[i].Clock, new ChannelBlocks(row, choice.Scale, new TimeCollector(timeQuantum, channels[i].Step))));
+            if (choice.Keep) targets.Add(new ChannelTarget(new StoredChannel { CaptureId = _capture.Id, Ordinal = i, Name = choice.Name, Unit = choice.Unit, Role = choice.Role }, i, choice.Scale));
         }
 
-        _db.Channels.AddRange(_channels.Select(c => c.Blocks.Row));
+        _channels.AddRange(targets.Select(t => t.Row));
+        _clocks.AddRange(targets.GroupBy(t => channels[t.Index].Clock).Select(g => (g.Key, new ClockBlocks(new TimeCollector(timeQuantum, channels[g.First().Index].Step), [.. g]))));
+        _db.Channels.AddRange(_channels);
         _db.SaveChanges();
     }
 
     public void Append(SampleBlock block)
     {
-        foreach (var (index, clock, blocks) in _channels)
-            blocks.Append(block.Values[index].AsSpan(0, block.Count), block.Times[clock].AsSpan(0, block.Count), _rows);
+        foreach (var (clock, blocks) in _clocks) blocks.Append(block.Times[clock].AsSpan(0, block.Count), block.Values, _rows);
     }
 
     /// <summary>Makes the capture visible.</summary>
     public void Complete(IReadOnlyList<Note> notes)
     {
-        foreach (var (_, _, blocks) in _channels) blocks.Finish(_rows);
-        _rows.Complete();
+        FinishSamples();
         _capture.NotesJson = JsonSerializer.Serialize(notes, StoreJson.Options);
         (_capture.IsWhole, _capture.WriterProcess) = (true, null);
         _db.SaveChanges();
@@ -74,10 +74,8 @@ public sealed class CaptureWriter : ICaptureSink, IDisposable
     /// </summary>
     public StoredChannel CompleteInto(int capture, ISampleReader axis, string expression, bool isLaneCopy)
     {
-        var (_, _, blocks) = _channels.Single();
-        blocks.Finish(_rows);
-        _rows.Complete();
-        var row = blocks.Row;
+        FinishSamples();
+        var row = _channels.Single();
         if (row.Count == axis.Count) (row.Start, row.Step, row.End, row.IsUniform) = (axis.Start, axis.Step, axis.End, axis.IsUniform);
         (row.CaptureId, row.Expression, row.IsLaneCopy) = (capture, expression, isLaneCopy);
         row.Ordinal = 1 + _db.Channels.Where(c => c.CaptureId == capture).Max(c => c.Ordinal);
@@ -88,6 +86,12 @@ public sealed class CaptureWriter : ICaptureSink, IDisposable
         _db.Entry(_capture).State = EntityState.Detached;
         _complete = true;
         return row;
+    }
+
+    private void FinishSamples()
+    {
+        foreach (var (_, blocks) in _clocks) blocks.Finish(_rows);
+        _rows.Complete();
     }
 
     public void Dispose()

@@ -1,3 +1,4 @@
+using System.Numerics;
 using System.Runtime.InteropServices;
 
 namespace Maschera.Store;
@@ -75,6 +76,7 @@ internal sealed class Pyramid
     /// <summary>Least and greatest of the numbers among the samples; NaN where there is none.</summary>
     private static (float Low, float High) Extremes(ReadOnlySpan<float> group)
     {
+        if (group.Length == Group && FullExtremes(group) is var (least, greatest) && !float.IsNaN(least + greatest)) return (least, greatest);
         float low = float.PositiveInfinity, high = float.NegativeInfinity;
         foreach (var value in group)
         {
@@ -84,6 +86,23 @@ internal sealed class Pyramid
         }
 
         return low > high ? (float.NaN, float.NaN) : (low, high);
+    }
+
+    /// <summary>The same of a full group, many at a time; NaN where one of them is.</summary>
+    private static (float Low, float High) FullExtremes(ReadOnlySpan<float> group)
+    {
+        var low = new Vector<float>(group);
+        var high = low;
+        for (var i = Vector<float>.Count; i < Group; i += Vector<float>.Count)
+        {
+            var next = new Vector<float>(group[i..]);
+            low = Vector.Min(low, next);
+            high = Vector.Max(high, next);
+        }
+
+        var (least, greatest) = (low[0], high[0]);
+        for (var i = 1; i < Vector<float>.Count; i++) (least, greatest) = (Math.Min(least, low[i]), Math.Max(greatest, high[i]));
+        return (least, greatest);
     }
 
     private readonly record struct Node(float Low, float High, double First, double Last)

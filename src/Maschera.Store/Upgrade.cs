@@ -47,7 +47,7 @@ internal static class Upgrade
     private static void Move(MascheraDb db, StoredChannel channel)
     {
         using var rows = new BlockRows(db.Database.GetConnectionString()!);
-        var blocks = new ChannelBlocks(channel, 1, new TimeCollector(0));
+        var blocks = new ClockBlocks(new TimeCollector(0), [new ChannelTarget(channel, 0, 1)]);
         using (var connection = SampleStore.Open(db.Database.GetConnectionString()!))
         using (var command = connection.CreateCommand())
         {
@@ -58,7 +58,7 @@ internal static class Upgrade
             {
                 var count = old.GetInt32(0);
                 var times = old.IsDBNull(2) ? Line(channel, first, count, old.GetDouble(3), old.GetDouble(4)) : BlockCodec.UnpackTimes(old.GetFieldValue<byte[]>(2), count);
-                blocks.Append(BlockCodec.Unpack(old.GetFieldValue<byte[]>(1), count), times, rows);
+                blocks.Append(times, [BlockCodec.Unpack(old.GetFieldValue<byte[]>(1), count)], rows);
             }
         }
 

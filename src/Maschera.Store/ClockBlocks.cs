@@ -5,58 +5,90 @@ using Microsoft.Data.Sqlite;
 
 namespace Maschera.Store;
 
-/// <summary>Collects the samples of one channel into blocks, and its pyramid with them.</summary>
-internal sealed class ChannelBlocks(StoredChannel row, double scale, TimeCollector axis)
+/// <summary>A channel on its way into blocks.</summary>
+/// <param name="Row">Its row.</param>
+/// <param name="Index">Where its values stand in the blocks that come in.</param>
+/// <param name="Scale">What they are multiplied by.</param>
+internal sealed record ChannelTarget(StoredChannel Row, int Index, double Scale);
+
+/// <summary>Collects the samples of the channels that share one clock into blocks, and their pyramids with them.</summary>
+internal sealed class ClockBlocks(TimeCollector axis, IReadOnlyList<ChannelTarget> channels)
 {
-    private readonly Pyramid _pyramid = new();
-    private float[] _raw = ArrayPool<float>.Shared.Rent(SampleStore.BlockSamples);
+    private readonly Pyramid[] _pyramids = [.. channels.Select(_ => new Pyramid())];
+    private readonly BlockCodec[] _codecs = [.. channels.Select(c => new BlockCodec(c.Scale))];
+    private readonly float[][] _raw = [.. channels.Select(_ => ArrayPool<float>.Shared.Rent(SampleStore.BlockSamples))];
     private double[] _times = ArrayPool<double>.Shared.Rent(SampleStore.BlockSamples);
     private int _count;
     private int _number;
 
-    public StoredChannel Row => row;
-
-    /// <summary>Adds samples; rows without a time are passed over. Full blocks go to <paramref name="rows"/>.</summary>
-    public void Append(ReadOnlySpan<float> raw, ReadOnlySpan<double> times, BlockRows rows)
+    /// <summary>Adds the samples of all channels; rows without a time are passed over. Full blocks go to <paramref name="rows"/>.</summary>
+    public void Append(ReadOnlySpan<double> times, float[][] values, BlockRows rows)
     {
         axis.Append(times);
-        for (var i = 0; i < raw.Length; i++)
+        for (var first = 0; first < times.Length;)
         {
-            if (double.IsNaN(times[i])) continue;
-            _raw[_count] = raw[i];
-            _times[_count++] = times[i];
-            if (_count == SampleStore.BlockSamples) HandOver(rows);
+            var run = times[first..];
+            var missing = run.IndexOfAnyExceptInRange(double.NegativeInfinity, double.PositiveInfinity);
+            if (missing == 0)
+            {
+                first++;
+                continue;
+            }
+
+            first += Take(missing < 0 ? run : run[..missing], values, first, rows);
         }
     }
 
-    /// <summary>Hands over what is left, and notes the axis in the row. Call once the rows are all written.</summary>
+    /// <summary>Hands over what is left, and notes the axis in the rows. Call <see cref="BlockRows.Complete"/> afterwards.</summary>
     public void Finish(BlockRows rows)
     {
         if (_count > 0) HandOver(rows);
-        rows.Add(target => _pyramid.Finish((level, page, pairs, times) => target.Page(row.Id, level, page, pairs, axis.IsEven ? null : times)));
         var whole = axis.ToAxis();
-        (row.Count, row.Start, row.Step, row.End, row.IsUniform) = (whole.Count, whole.Start, whole.Step, whole.End, whole.IsUniform);
+        for (var c = 0; c < channels.Count; c++)
+        {
+            var (row, pyramid) = (channels[c].Row, _pyramids[c]);
+            rows.Add(target => pyramid.Finish((level, page, pairs, times) => target.Page(row.Id, level, page, pairs, whole.IsUniform ? null : times)));
+            (row.Count, row.Start, row.Step, row.End, row.IsUniform) = (whole.Count, whole.Start, whole.Step, whole.End, whole.IsUniform);
+        }
+    }
+
+    /// <summary>Copies what fits into the block; returns how much.</summary>
+    private int Take(ReadOnlySpan<double> times, float[][] values, int first, BlockRows rows)
+    {
+        var count = Math.Min(times.Length, SampleStore.BlockSamples - _count);
+        times[..count].CopyTo(_times.AsSpan(_count));
+        for (var c = 0; c < channels.Count; c++) values[channels[c].Index].AsSpan(first, count).CopyTo(_raw[c].AsSpan(_count));
+        _count += count;
+        if (_count == SampleStore.BlockSamples) HandOver(rows);
+        return count;
     }
 
     private void HandOver(BlockRows rows)
     {
-        var (raw, times, count, number, even) = (_raw, _times, _count, _number++, axis.IsEven);
-        (_raw, _times, _count) = (ArrayPool<float>.Shared.Rent(SampleStore.BlockSamples), ArrayPool<double>.Shared.Rent(SampleStore.BlockSamples), 0);
-        rows.Add(target =>
+        var (times, count, number, even) = (_times, _count, _number++, axis.IsEven);
+        for (var c = 0; c < channels.Count; c++)
         {
-            Write(target, raw.AsSpan(0, count), times.AsSpan(0, count), number, even);
-            // Blocks come and go faster than the collector looks; they are used again.
-            ArrayPool<float>.Shared.Return(raw);
-            ArrayPool<double>.Shared.Return(times);
-        });
+            var (channel, raw) = (c, _raw[c]);
+            _raw[c] = ArrayPool<float>.Shared.Rent(SampleStore.BlockSamples);
+            rows.Add(target =>
+            {
+                Write(target, channel, raw.AsSpan(0, count), times.AsSpan(0, count), number, even);
+                // Blocks come and go faster than the collector looks; they are used again.
+                ArrayPool<float>.Shared.Return(raw);
+                if (channel == channels.Count - 1) ArrayPool<double>.Shared.Return(times);
+            });
+        }
+
+        (_times, _count) = (ArrayPool<double>.Shared.Rent(SampleStore.BlockSamples), 0);
     }
 
-    private void Write(BlockRows.Target target, Span<float> raw, Span<double> times, int number, bool even)
+    private void Write(BlockRows.Target target, int channel, Span<float> raw, Span<double> times, int number, bool even)
     {
-        target.Block(row.Id, number, raw.Length, times[0], times[^1], BlockCodec.Pack(raw, scale), even ? null : BlockCodec.Pack(times));
+        var (row, _, scale) = channels[channel];
+        target.Block(row.Id, number, raw.Length, times[0], times[^1], _codecs[channel].Pack(raw), even ? null : BlockCodec.Pack(times));
         if (scale != 1)
             for (var i = 0; i < raw.Length; i++) raw[i] = (float)(raw[i] * scale);
-        _pyramid.Append(raw, times, (level, page, pairs, seconds) => target.Page(row.Id, level, page, pairs, even ? null : seconds));
+        _pyramids[channel].Append(raw, times, (level, page, pairs, seconds) => target.Page(row.Id, level, page, pairs, even ? null : seconds));
     }
 }
 
