@@ -24,12 +24,13 @@ export async function underneath(shown: LaneChannel[], from: number, to: number,
   return new Map(pairs.map((p, i) => [p.own, { seconds: traces[i].seconds.map((t) => t * stretch + shift), values: traces[i].values }]));
 }
 
-let changed: () => void = () => {};
+let changed: () => void = () => {}, moved: () => void = () => {};
 let chosen: () => number = () => info.channels[0].id;
 
 /** Tells the panel how to redraw, and which channel is meant. */
-export function useCompare(redraw: () => void, channel: () => number) {
+export function useCompare(redraw: () => void, refresh: () => void, channel: () => number) {
   changed = redraw;
+  moved = refresh;
   chosen = channel;
   draw();
 }
@@ -43,8 +44,9 @@ export function moveUnder(shift: number) {
   if (!arrangement.compare) return;
   arrangement.compare.shift = shift;
   const entry = panel.querySelector<HTMLInputElement>("[data-shift]");
-  if (entry) entry.value = shift.toPrecision(7).replace(/\.?0+$/, "");
-  put();
+  if (entry) entry.value = String(Number(shift.toPrecision(7)));
+  saveArrangement();
+  moved();
 }
 
 function pick(text: string) {

@@ -1,14 +1,14 @@
 import uPlot from "uplot";
 import { arrangement, channelOf, drawn, info, onView, show, unitOf, view, type Lane, type LaneChannel } from "./state";
 import { calm, fail, fetchWindow, type Trace } from "./server";
-import { underneath } from "./compare";
+import { partnerOf, underneath } from "./compare";
 import { drawHumps, ink } from "./strokes";
 
 export const host = document.querySelector<HTMLElement>("#bench")!;
 const LEFT = 66, RIGHT = 56;
 
 /** A lane as it stands on the page. */
-export interface LaneView { lane: Lane; shown: LaneChannel[]; plot: uPlot; frame: HTMLElement; name: HTMLElement; layer: HTMLElement }
+export interface LaneView { lane: Lane; shown: LaneChannel[]; plot: uPlot; frame: HTMLElement; name: HTMLElement; layer: HTMLElement; waiting: uPlot.AlignedData | null }
 
 export const lanes: LaneView[] = [];
 const scales = new Map<number, [number, number]>();
@@ -52,11 +52,17 @@ function seriesOf(shown: LaneChannel): uPlot.Series[] {
   const stroke = ink(`--trace-${channelOf(shown.channel).ink}`);
   const common = { scale, points: { show: false }, spanGaps: false };
   return [
-    { ...common, stroke: ink("--soft"), width: 1, dash: [5, 4] },
-    { ...common, stroke, width: 1, alpha: 0.3 },
+    ...(hasPencil(shown) ? [{ ...common, stroke: ink("--soft"), width: 1, dash: [5, 4] }] : []),
+    ...(hasRaw(shown) ? [{ ...common, stroke, width: 1, alpha: 0.3 }] : []),
     { ...common, stroke, width: 1.25 },
   ];
 }
+
+/** A capture lies underneath this channel. */
+const hasPencil = (shown: LaneChannel) => partnerOf(shown.channel) !== undefined;
+
+/** The raw trace shows faintly beneath a smoothed one; without the standing part it lies elsewhere. */
+const hasRaw = (shown: LaneChannel) => shown.copy !== null && !shown.standing;
 
 export function build() {
   lanes.splice(0).forEach((lane) => lane.plot.destroy());
@@ -81,11 +87,11 @@ export function build() {
       axes: axes(shown, last),
       series: [{}, ...shown.flatMap(seriesOf)],
       hooks: { drawClear: shown.some((c) => channelOf(c.channel).load) ? [drawHumps] : [] },
-    }, [[], ...shown.flatMap(() => [[], [], []])] as unknown as uPlot.AlignedData, frame);
+    }, [[], ...shown.flatMap(seriesOf).map(() => [])] as unknown as uPlot.AlignedData, frame);
     const layer = document.createElement("div");
     layer.className = "layer";
     plot.over.append(layer);
-    const made = { lane, shown, plot, frame, name, layer };
+    const made: LaneView = { lane, shown, plot, frame, name, layer, waiting: null };
     lanes.push(made);
     built.forEach((call) => call(made));
   });
@@ -93,13 +99,27 @@ export function build() {
 
 /** Puts the view on the lanes at once with what is there, and asks for the samples. */
 export function refresh() {
-  if (!framed) framed = requestAnimationFrame(() => {
-    framed = 0;
-    for (const { plot } of lanes) plot.setScale("x", { min: view().from, max: view().to });
-    placed.forEach((call) => call());
-  });
+  paintSoon();
   if (asking) askAgain = true;
   else load().catch(fail);
+}
+
+/** One painting a frame: the samples that came meanwhile, or the old ones on the new view. */
+function paintSoon() {
+  if (!framed) framed = requestAnimationFrame(() => {
+    framed = 0;
+    for (const lane of lanes) paint(lane);
+    placed.forEach((call) => call());
+  });
+}
+
+function paint(lane: LaneView) {
+  lane.plot.batch(() => {
+    if (lane.waiting) lane.plot.setData(lane.waiting, false);
+    lane.waiting = null;
+    lane.plot.setScale("x", { min: view().from, max: view().to });
+    for (const { channel } of lane.shown) lane.plot.setScale(`y${channel}`, { min: scaleOf(channel)[0], max: scaleOf(channel)[1] });
+  });
 }
 
 async function load() {
@@ -123,7 +143,7 @@ async function fill() {
   const { from, to } = view();
   const standing = lanes.slice();
   const all = standing.flatMap((lane) => lane.shown);
-  const copies = all.filter((c) => c.copy !== null);
+  const copies = all.filter(hasRaw);
   const columns = Math.round(areaWidth());
   const [own, raw, under] = await Promise.all([
     fetchWindow(all.map((c) => c.copy ?? c.channel), from, to, columns),
@@ -134,20 +154,15 @@ async function fill() {
   for (const lane of standing) {
     const tables = lane.shown.flatMap((shown) => {
       const unit = unitOf(shown);
-      const table = (trace: Trace | undefined) => trace ? trace.values.map((v) => (v === null ? null : drawn(shown, unit, v))) : [];
-      const mine = own[all.indexOf(shown)], rough = raw[copies.indexOf(shown)], pencil = under.get(shown.channel);
-      const values = table(mine);
-      const beneath = table(rough), other = table(pencil);
-      scale(shown, [...values, ...(shown.standing ? [] : beneath)], other);
-      return [{ x: pencil?.seconds ?? [], y: other }, { x: rough?.seconds ?? [], y: shown.standing ? beneath.map(() => null) : beneath }, { x: mine.seconds, y: values }];
+      const table = (trace: Trace | undefined) => ({ x: trace?.seconds ?? [], y: trace?.values.map((v) => (v === null ? null : drawn(shown, unit, v))) ?? [] });
+      const made = [...(hasPencil(shown) ? [table(under.get(shown.channel))] : []), ...(hasRaw(shown) ? [table(raw[copies.indexOf(shown)])] : []), table(own[all.indexOf(shown)])];
+      scale(shown, made.map((t) => t.y));
+      return made;
     });
-    lane.plot.batch(() => {
-      lane.plot.setData(joined(tables), false);
-      lane.plot.setScale("x", { min: view().from, max: view().to });
-      for (const { channel } of lane.shown) lane.plot.setScale(`y${channel}`, { min: scaleOf(channel)[0], max: scaleOf(channel)[1] });
-    });
+    lane.waiting = joined(tables);
   }
-  placed.forEach((call) => call());
+  paintSoon();
+  await new Promise((done) => requestAnimationFrame(done));
 }
 
 /** Series on axes of their own, on one axis; where all share one nothing is done. */
@@ -161,13 +176,13 @@ function joined(tables: { x: number[]; y: (number | null)[] }[]): uPlot.AlignedD
 }
 
 /** A kept scale, or one that fits what is visible; it only moves when the trace leaves it or fills little of it. */
-function scale(shown: LaneChannel, values: (number | null)[], other: (number | null)[]) {
+function scale(shown: LaneChannel, lists: (number | null)[][]) {
   if (shown.range) {
     scales.set(shown.channel, shown.range);
     return;
   }
   let low = Infinity, high = -Infinity;
-  for (const list of [values, other]) for (const v of list) if (v !== null) { if (v < low) low = v; if (v > high) high = v; }
+  for (const list of lists) for (const v of list) if (v !== null) { if (v < low) low = v; if (v > high) high = v; }
   if (low > high) return;
   const now = scales.get(shown.channel);
   const span = high - low;

@@ -21,6 +21,6 @@ document.fonts.ready.then(() => {
   build();
   startCalipers();
   drawHidden();
-  useCompare(rebuild, () => chosenLane().shown[0].channel);
+  useCompare(rebuild, refresh, () => chosenLane().shown[0].channel);
   show(view().from, view().to, false);
 });
