@@ -182,6 +182,29 @@ public sealed class BenchTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task An_import_that_is_cancelled_leaves_nothing()
+    {
+        var imports = _app.Services.GetRequiredService<ImportService>();
+        var text = new StringBuilder("Time (s),A (V)\n");
+        for (var i = 0; i < 3_000_000; i++) text.Append(System.Globalization.CultureInfo.InvariantCulture, $"{i * 1e-5:0.00000},{i % 977}\n");
+        using var db = Open();
+        var before = db.Captures.Count();
+        for (var round = 0; round < 3; round++)
+        {
+            var file = await imports.KeepAsync(1, "long.csv", new MemoryStream(Encoding.ASCII.GetBytes(text.ToString())), TestContext.Current.CancellationToken);
+            imports.Start(file, new StoredCapture { JobId = 1, Name = "cancelled" }, [new ChannelChoice("A", "V", 1, null)]);
+            await Task.Delay(10 * round);
+            imports.Stop(file.Token);
+            for (var wait = 0; wait < 400 && imports.Run(file.Token)!.State == ImportState.Running; wait++) await Task.Delay(10);
+            Assert.Equal(ImportState.Cancelled, imports.Run(file.Token)!.State);
+        }
+
+        Assert.Equal(before, db.Captures.IgnoreQueryFilters().Count());
+        Assert.Equal(2 * 2 * ((Count + SampleStore.BlockSamples - 1) / SampleStore.BlockSamples), db.Database.SqlQueryRaw<int>("SELECT COUNT(*) AS Value FROM Blocks").Single());
+        Assert.Empty(Directory.GetFiles(Path.Combine(_folder, "incoming")));
+    }
+
+    [Fact]
     public async Task The_picture_carries_names_units_scale_and_conditions()
     {
         var svg = await _client.GetStringAsync($"/bench/{_capture}/picture.svg?from=0&to=1");

@@ -1,5 +1,6 @@
 import { AxeBuilder } from "@axe-core/playwright";
 import { expect, test } from "@playwright/test";
+import { readFileSync } from "node:fs";
 
 /** A cranking current of a four-cylinder engine with one weak hump, good enough to be imported and looked at. */
 function cranking({ rows = 12_000, delimiter = "," } = {}) {
@@ -87,15 +88,175 @@ test("the bench zooms, goes back and fits by key, and asks no other host for any
   await expect(page.locator("#window-span")).not.toHaveText(whole);
   await page.keyboard.press("Backspace");
   await expect(page.locator("#window-span")).toHaveText(whole);
-  const box = await page.locator("#bench").boundingBox();
-  await page.mouse.move(box.x + 200, box.y + 80);
-  await page.mouse.down();
-  await page.mouse.move(box.x + 320, box.y + 80, { steps: 5 });
-  await page.mouse.up();
+  const { x, y } = await page.locator(".u-over").first().boundingBox();
+  const drag = async (from, to) => {
+    await page.mouse.move(x + from, y + 40);
+    await page.mouse.down();
+    await page.mouse.move(x + to, y + 40, { steps: 5 });
+    await page.mouse.up();
+  };
+  await page.keyboard.press("b");
+  await drag(200, 320);
   await expect(page.locator("#window-span")).not.toHaveText(whole);
+  const boxed = await page.locator("#window-span").textContent();
+  await drag(300, 200);
+  await expect(page.locator("#window-span")).not.toHaveText(boxed);
+  await page.keyboard.press("Backspace");
+  await expect(page.locator("#window-span")).toHaveText(boxed);
+  await page.keyboard.press("Shift+Backspace");
+  await expect(page.locator("#window-span")).not.toHaveText(boxed);
+  const left = await page.locator("#window-span").textContent();
+  await expect(page).toHaveURL(/from=/);
+  await page.reload();
+  await bench(page).waitFor();
+  await expect(page.locator("#window-span")).toHaveText(left);
   await page.keyboard.press("f");
   await expect(page.locator("#window-span")).toHaveText(whole);
   expect(elsewhere).toEqual([]);
+});
+
+test("a caliper is dragged, snaps, is moved by key one sample at a time, and can be deleted and brought back", async ({ page }) => {
+  await page.goto("/bench/1?from=2&to=3");
+  await bench(page).waitFor();
+  await page.keyboard.press("m");
+  const { x, y, width } = await page.locator(".u-over").nth(2).boundingBox();
+  await page.mouse.move(x + 0.2 * width, y + 30);
+  await page.mouse.down();
+  await page.mouse.move(x + 0.8 * width, y + 30, { steps: 5 });
+  await page.mouse.up();
+  await expect(page.locator("[data-caliper]")).toHaveCount(1);
+  const time = page.locator("[data-caliper] tr", { hasText: "Time" }).locator("td").nth(1);
+  const first = Number(await time.textContent());
+  await page.getByRole("slider", { name: /right jaw/ }).first().focus();
+  await page.keyboard.press("ArrowRight");
+  await expect.poll(async () => Math.abs(Number(await time.textContent()) - first)).toBeGreaterThan(0.01);
+  expect(Math.abs(Math.abs(Number(await time.textContent()) - first) - 0.1)).toBeLessThan(0.06);
+  await page.reload();
+  await bench(page).waitFor();
+  await expect(page.locator("[data-caliper]")).toHaveCount(1);
+  await page.getByRole("button", { name: "Delete Caliper" }).click();
+  await expect(page.locator("[data-caliper]")).toHaveCount(0);
+  await page.getByRole("button", { name: "Undo" }).click();
+  await expect(page.locator("[data-caliper]")).toHaveCount(1);
+  await page.getByRole("button", { name: "Delete Caliper" }).click();
+  await expect(page.locator("[data-caliper]")).toHaveCount(0);
+});
+
+test("lanes are joined, shown in another unit, smoothed and put aside, and lie so again after a reload", async ({ page }) => {
+  await page.goto("/bench/2");
+  await bench(page).waitFor();
+  const saved = () => page.waitForResponse((r) => r.url().endsWith("/arrangement") && r.status() === 204);
+  await page.getByRole("button", { name: /^Battery voltage/ }).click();
+  const sheet = page.locator("#lane-sheet");
+  let wait = saved();
+  await sheet.getByLabel("Shown in").selectOption("mV");
+  await wait;
+  wait = saved();
+  await sheet.getByRole("combobox", { name: "Lane", exact: true }).selectOption({ label: "with Starter current" });
+  await wait;
+  await expect(page.locator(".lane")).toHaveCount(2);
+  wait = saved();
+  await sheet.getByLabel("Smoothed by").selectOption("median");
+  await wait;
+  wait = saved();
+  await sheet.getByLabel("Without its standing part").check();
+  await wait;
+  await sheet.getByRole("button", { name: "Done" }).click();
+  await page.getByRole("button", { name: /^Ignition/ }).click();
+  wait = saved();
+  await sheet.getByRole("button", { name: "Put aside" }).click();
+  await wait;
+  await page.reload();
+  await bench(page).waitFor();
+  await expect(page.locator(".lane")).toHaveCount(1);
+  await expect(page.getByRole("button", { name: /^Battery voltage \(standing part removed, median of 5\)/ })).toBeVisible();
+  await page.getByRole("button", { name: "Ignition, show" }).click();
+  await expect(page.locator(".lane")).toHaveCount(2);
+});
+
+test("a channel is worked out from others, a wrong expression says where", async ({ page }) => {
+  await page.goto("/bench/3");
+  await bench(page).waitFor();
+  await page.getByText("New channel from others").click();
+  await page.getByLabel("Expression").fill('lowpas("Starter current", 5)');
+  await page.getByLabel("Name", { exact: true }).fill("Power");
+  await page.getByRole("button", { name: "Work it out" }).click();
+  await expect(page.locator("#derive-error")).toContainText("there is no function 'lowpas'");
+  await page.getByLabel("Expression").fill('"Starter current" * "Battery voltage"');
+  await page.getByRole("button", { name: "Work it out" }).click();
+  await expect(page.getByRole("button", { name: /^Power = / })).toBeVisible();
+  await page.getByRole("button", { name: /^Power = / }).click();
+  await page.getByRole("button", { name: "Delete this channel" }).click();
+  await expect(page.getByRole("button", { name: /^Power = / })).toHaveCount(0);
+});
+
+test("another capture lies underneath and is lined up by key", async ({ page }) => {
+  await page.goto("/bench/4");
+  await bench(page).waitFor();
+  await page.getByText("Compare", { exact: true }).click();
+  await page.getByLabel("Underneath, as a pencil line").selectOption({ index: 1 });
+  const grip = page.locator(".pencil");
+  await expect(grip).toBeVisible();
+  await grip.focus();
+  await page.keyboard.press("Shift+ArrowRight");
+  await expect.poll(() => page.getByLabel("Moved by, s").inputValue()).not.toBe("0");
+  await page.getByLabel("Underneath, as a pencil line").selectOption("");
+  await expect(grip).toHaveCount(0);
+});
+
+test("everything goes out as a file, and a bundle comes in again", async ({ page }) => {
+  await page.goto("/bench/2");
+  await bench(page).waitFor();
+  await page.getByText("Take out", { exact: true }).click();
+  const files = {};
+  for (const [button, ending] of [["CSV", "csv"], ["WAV", "wav"], ["Bundle", "zip"], ["Picture, SVG", "svg"], ["Picture, PNG", "png"]]) {
+    const [download] = await Promise.all([page.waitForEvent("download"), page.getByRole("button", { name: button, exact: true }).click()]);
+    expect(download.suggestedFilename()).toMatch(new RegExp(`\\.${ending}$`));
+    files[ending] = await download.path();
+  }
+  await page.goto("/jobs/2");
+  await page.setInputFiles("input[type=file]", { name: "again.zip", mimeType: "application/zip", buffer: readFileSync(files.zip) });
+  await page.getByRole("button", { name: "Look it over" }).click();
+  await expect(page.getByText("bundle", { exact: true })).toBeVisible();
+  await page.getByRole("button", { name: "Bring it in" }).click();
+  await expect(page).toHaveURL(/bench/);
+  await bench(page).waitFor();
+  await expect(page.getByRole("article", { name: "Relative compression" })).toBeVisible();
+});
+
+test("the live scope rolls, holds, triggers, keeps, and comes back after a dropped connection", async ({ page, context }) => {
+  await page.goto("/rig");
+  await page.getByRole("button", { name: "Go live" }).click();
+  await expect(page).toHaveURL(/live/);
+  const drawn = () => page.locator("#live").getAttribute("data-drawn");
+  await expect.poll(drawn).not.toBeNull();
+  await page.getByRole("textbox", { name: "Level" }).fill("100");
+  await page.getByRole("button", { name: "Arm" }).click();
+  await expect(page.locator("#trigger-state")).toHaveText("Armed, waiting");
+  await page.getByRole("button", { name: "Turn the key" }).click();
+  await expect(page.locator("#trigger-state")).toContainText("Fired at");
+  await expect(page.getByRole("button", { name: "Run on" })).toBeVisible();
+  const held = await drawn();
+  await page.keyboard.press("+");
+  await expect.poll(drawn).not.toBe(held);
+  await page.getByRole("button", { name: "Run on" }).click();
+  await context.setOffline(true);
+  await page.waitForTimeout(500);
+  await context.setOffline(false);
+  const before = Number((await drawn()).split("-").pop());
+  await expect.poll(async () => Number((await drawn()).split("-").pop()), { timeout: 20_000 }).toBeGreaterThan(before + 1);
+  await page.getByLabel("The last, s").fill("3");
+  await page.getByRole("button", { name: "Keep", exact: true }).click();
+  await expect(page.getByRole("link", { name: "Live, the last 3 s" })).toBeVisible({ timeout: 20_000 });
+  await page.getByLabel("The last, s").fill("100000");
+  await page.getByRole("button", { name: "Keep", exact: true }).click();
+  await expect(page.locator("#live-error")).toContainText("are held");
+  const { violations } = await new AxeBuilder({ page }).analyze();
+  expect(violations.filter((v) => v.impact === "serious" || v.impact === "critical").map((v) => `${v.id}: ${v.nodes.map((n) => n.target).join(" ")}`)).toEqual([]);
+  await page.getByRole("button", { name: "Stop the instrument" }).click();
+  await expect(page.getByText("Live, the last 3 s").first()).toBeVisible();
+  await page.goBack();
+  await expect(page.getByText("no longer runs")).toBeVisible();
 });
 
 test("a file is looked over, corrected, brought in and read", async ({ page }) => {
@@ -129,18 +290,6 @@ test("a file that can't be read is refused with its line and leaves nothing", as
   await expect(page.getByRole("alert")).toContainText("line 9001");
   await expect(page.getByRole("alert")).toContainText("backwards");
   await page.getByRole("link", { name: "Back to the job" }).click();
-  await expect(page.getByRole("listitem")).toHaveCount(before);
-});
-
-test("an import is cancelled and leaves nothing", async ({ page }) => {
-  await page.goto("/jobs/2");
-  const before = await page.getByRole("listitem").count();
-  await page.setInputFiles("input[type=file]", { name: "long.csv", mimeType: "text/csv", buffer: cranking({ rows: 2_200_000 }) });
-  await page.getByRole("button", { name: "Look it over" }).click();
-  await page.getByRole("button", { name: "Bring it in" }).click();
-  await page.getByRole("button", { name: "Cancel" }).click();
-  await expect(page.getByText("Nothing of the file was kept")).toBeVisible();
-  await page.goto("/jobs/2");
   await expect(page.getByRole("listitem")).toHaveCount(before);
 });
 
