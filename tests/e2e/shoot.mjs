@@ -2,13 +2,25 @@
 import { chromium } from "@playwright/test";
 const [base, out] = process.argv.slice(2);
 const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"] });
+/** The bench with a caliper, a pin and the view on a few cycles. */
+async function dressBench(page) {
+  await page.goto(`${base}/bench/1?from=1.9&to=3.4`);
+  await page.waitForSelector("#bench[data-drawn]:not([aria-busy])");
+  const { x, y, width } = await page.locator(".u-over").first().boundingBox();
+  await page.keyboard.press("m");
+  await page.mouse.move(x + 0.27 * width, y + 60);
+  await page.mouse.down();
+  await page.mouse.move(x + 0.62 * width, y + 60, { steps: 4 });
+  await page.mouse.up();
+  await page.waitForTimeout(600);
+}
 const views = [
   ["jobs", "/"], ["job", "/jobs/1"], ["bench", "/bench/1"], ["report", "/jobs/1/report"], ["engine", "/engines/2"], ["rig", "/rig"],
 ];
 for (const [name, path] of views) {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
   await page.goto(base + path);
-  if (name === "bench") await page.waitForSelector("#bench[data-drawn]:not([aria-busy])");
+  if (name === "bench") await dressBench(page);
   await page.screenshot({ path: `${out}/${name}.png` });
   await page.close();
 }
@@ -20,10 +32,18 @@ await page.getByRole("button", { name: "Look it over" }).click();
 await page.waitForURL(/imports/);
 await page.screenshot({ path: `${out}/preview.png` });
 await page.getByRole("button", { name: "Leave it" }).click();
-await page.goto(base + "/bench/1");
+await page.goto(`${base}/bench/1?from=2.2&to=2.9`);
 await page.waitForSelector("#bench[data-drawn]:not([aria-busy])");
-for (let i = 0; i < 3; i++) { await page.keyboard.press("+"); await page.waitForTimeout(200); }
 await page.evaluate(() => document.querySelector("[data-night]").click());
 await page.waitForTimeout(500);
 await page.screenshot({ path: `${out}/bench-night.png` });
+await page.evaluate(() => document.querySelector("[data-night]").click());
+await page.goto(base + "/rig");
+await page.getByRole("button", { name: "Go live" }).click();
+await page.getByRole("button", { name: "Turn the key" }).click();
+await page.waitForTimeout(5000);
+await page.locator("#keep").click();
+await page.waitForTimeout(2500);
+await page.screenshot({ path: `${out}/live.png` });
+await page.getByRole("button", { name: "Stop the instrument" }).click();
 await browser.close();

@@ -116,8 +116,9 @@ function drawCaliper(lane: LaneView, caliper: Caliper) {
   const left = Math.max(0, a), right = Math.min(wide, b);
   const span = make("div", { class: caliper.id === chosen ? "span chosen" : "span" });
   Object.assign(span.style, { left: `${left}px`, width: `${Math.max(0, right - left)}px` });
-  const label = make("button", { type: "button", class: "measure", "data-grip": `label-${caliper.id}`, onclick: () => { chosen = caliper.id; draw(); } }, `${caliper.name}  ${caliper.label}`);
-  label.style.left = `${Math.max(2, Math.min(wide - 8 * label.textContent!.length, (left + right) / 2 - 4 * label.textContent!.length))}px`;
+  const label = make("button", { type: "button", class: "measure", "data-grip": `label-${caliper.id}`, onclick: () => { chosen = caliper.id; draw(); } }, calipers.length > 1 ? `${caliper.name}  ${caliper.label}` : caliper.label);
+  const half = 4 * label.textContent!.length + 9;
+  label.style.left = `${Math.max(half, Math.min(wide - half, (left + right) / 2))}px`;
   lane.layer.append(span, label);
   for (const side of ["from", "to"] as const) {
     const x = pixelOf(lane.plot, caliper[side]);

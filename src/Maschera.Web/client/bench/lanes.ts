@@ -5,7 +5,7 @@ import { partnerOf, underneath } from "./compare";
 import { drawHumps, ink } from "./strokes";
 
 export const host = document.querySelector<HTMLElement>("#bench")!;
-const LEFT = 66, RIGHT = 56;
+const LEFT = 66, RIGHT = 56, EDGE = 16;
 
 /** A lane as it stands on the page. */
 export interface LaneView { lane: Lane; shown: LaneChannel[]; plot: uPlot; frame: HTMLElement; name: HTMLElement; layer: HTMLElement; waiting: uPlot.AlignedData | null }
@@ -32,7 +32,7 @@ export function pixelOf(plot: uPlot, seconds: number) { return plot.valToPos(sec
 export function secondsOf(plot: uPlot, pixel: number) { return plot.posToVal(pixel, "x"); }
 
 /** Pixels of the drawing area, and what one of them is in seconds. */
-export const areaWidth = () => lanes[0]?.plot.over.clientWidth || Math.max(50, host.clientWidth - LEFT - (twoScales() ? RIGHT : 8));
+export const areaWidth = () => lanes[0]?.plot.over.clientWidth || Math.max(50, host.clientWidth - LEFT - (twoScales() ? RIGHT : EDGE));
 export const secondsPerPixel = () => (view().to - view().from) / areaWidth();
 
 function axes(shown: LaneChannel[], last: boolean): uPlot.Axis[] {
@@ -81,7 +81,7 @@ export function build() {
     host.append(frame);
     const plot = new uPlot({
       width: host.clientWidth, height: (lane.height ?? usualHeight(list.length)) + (last ? 40 : 8), legend: { show: false },
-      padding: [4, shown.length > 1 ? 0 : right || 8, 0, 0],
+      padding: [4, shown.length > 1 ? 0 : right || EDGE, 0, 0],
       cursor: { sync: { key: "bench" }, drag: { x: false, y: false }, y: false, points: { show: false } },
       scales: { x: { time: false, auto: false, min: view().from, max: view().to }, ...Object.fromEntries(shown.map((c) => [`y${c.channel}`, { auto: false, range: () => scales.get(c.channel) ?? [0, 1] as [number, number] }])) },
       axes: axes(shown, last),

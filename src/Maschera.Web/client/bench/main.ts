@@ -21,6 +21,7 @@ document.fonts.ready.then(() => {
   build();
   startCalipers();
   drawHidden();
+  drawOverview();
   useCompare(rebuild, refresh, () => chosenLane().shown[0].channel);
   show(view().from, view().to, false);
 });
