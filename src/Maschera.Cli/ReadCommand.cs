@@ -22,6 +22,8 @@ internal static class ReadCommand
     private static readonly Option<string?> s_engine = new("--engine") { Description = "The engine file, JSON." };
     private static readonly Option<string[]> s_channel = new("--channel") { Description = "ROLE=COLUMN; may be repeated." };
     private static readonly Option<string[]> s_probe = new("--probe") { Description = "COLUMN=SCALE, what the column is multiplied by; may be repeated." };
+    private static readonly Option<string?> s_reference = new("--reference") { Description = "A known-good capture to compare with." };
+    private static readonly Option<string[]> s_referenceChannel = new("--reference-channel") { Description = "ROLE=COLUMN of the reference; the same columns as the capture's where left out." };
     private static readonly Option<double?> s_from = new("--from") { Description = "Start of the stretch to use, s." };
     private static readonly Option<double?> s_to = new("--to") { Description = "End of the stretch to use, s." };
     private static readonly Dictionary<string, Option<string?>> s_own = ReadingRegistry.All
@@ -29,7 +31,7 @@ internal static class ReadCommand
 
     public static Command Create()
     {
-        var command = new Command("read", "Makes a reading and prints it as JSON.") { s_kind, s_capture, s_engine, s_channel, s_probe, s_from, s_to };
+        var command = new Command("read", "Makes a reading and prints it as JSON.") { s_kind, s_capture, s_engine, s_channel, s_probe, s_reference, s_referenceChannel, s_from, s_to };
         foreach (var option in s_own.Values) command.Add(option);
         command.SetAction(Run);
         return command;
@@ -59,8 +61,11 @@ internal static class ReadCommand
         if (engine is null && reading.NeedsEngine) throw new ReadingException($"{kind} needs an engine: add --engine ENGINE.json.");
         var roles = Pairs(words.GetValue(s_channel), "--channel", "ROLE=COLUMN");
         var capture = Probed(CaptureFile.Load(words.GetValue(s_capture)!), Pairs(words.GetValue(s_probe), "--probe", "COLUMN=SCALE"));
+        if (words.GetValue(s_reference) is not null && !reading.TakesReference) throw new ReadingException($"{kind} takes no --reference.");
         return reading.Read(new ReadingRequest(capture)
         {
+            Reference = words.GetValue(s_reference) is { } good ? Probed(CaptureFile.Load(good), []) : null,
+            ReferenceChannels = Pairs(words.GetValue(s_referenceChannel), "--reference-channel", "ROLE=COLUMN"),
             Engine = engine,
             Channels = roles,
             Options = s_own.Where(o => words.GetValue(o.Value) is not null).ToDictionary(o => o.Key, o => words.GetValue(o.Value)!),

@@ -15,6 +15,9 @@ public sealed record EngineGeometry(double BoreMm, double StrokeMm, double RodMm
 /// <summary>Cam offsets in crank degrees from which to watch and from which to call a fault.</summary>
 public sealed record CamLimits(double Watch, double Fault);
 
+/// <summary>An edge of the cam sensor: its direction, "rise" or "fall", and crank degrees after the first tooth edge behind the first gap, 0-720.</summary>
+public sealed record CamEdge(string Direction, double Degrees);
+
 /// <summary>
 /// An engine as the readings need it. Only <see cref="Cylinders"/> and <see cref="FiringOrder"/> are required.
 /// Angles are crank degrees over a four-stroke cycle of 720.
@@ -38,6 +41,9 @@ public sealed record Engine
     public ValveTiming? ValveTiming { get; init; }
     public EngineGeometry? Geometry { get; init; }
     public CamLimits? CamLimits { get; init; }
+
+    /// <summary>The cam sensor's edges on a known-good engine; null where none is stored.</summary>
+    public IReadOnlyList<CamEdge>? CamPattern { get; init; }
 
     /// <summary>True for compression ignition.</summary>
     public bool IsDiesel => string.Equals(Fuel, "diesel", StringComparison.OrdinalIgnoreCase);

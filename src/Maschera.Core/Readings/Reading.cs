@@ -22,6 +22,12 @@ public sealed record ReadingRequest(Capture Capture)
     /// <summary>Further words of the command line, by name without dashes.</summary>
     public IReadOnlyDictionary<string, string> Options { get; init; } = new Dictionary<string, string>();
 
+    /// <summary>A known-good capture to compare with; null without one.</summary>
+    public Capture? Reference { get; init; }
+
+    /// <summary>Role to column of the reference; the capture's own words where they are left out.</summary>
+    public IReadOnlyDictionary<string, string> ReferenceChannels { get; init; } = new Dictionary<string, string>();
+
     /// <summary>Start of the stretch to use, s; the whole capture where null.</summary>
     public double? From { get; init; }
 
@@ -92,6 +98,9 @@ public interface IReading
 
     /// <summary>The options of its own beside those all readings share, without dashes.</summary>
     IReadOnlyList<string> Options { get; }
+
+    /// <summary>True where a known-good capture can be compared with.</summary>
+    bool TakesReference => false;
 
     /// <summary>Samples a second beyond which more of them tell this reading nothing; who loads may take means.</summary>
     double UsefulRate => double.PositiveInfinity;

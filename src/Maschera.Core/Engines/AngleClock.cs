@@ -1,0 +1,264 @@
+using Maschera.Core.Readings;
+using Maschera.Core.Signals;
+
+namespace Maschera.Core.Engines;
+
+/// <summary>
+/// The map from time to crank degrees, from a trigger wheel. Degrees grow with time; 0 is the first tooth edge after
+/// the first gap somewhere at the start of the capture, and each turn adds 360. Which of two turns is which within
+/// a cycle the crank alone does not tell.
+/// </summary>
+public sealed class AngleClock
+{
+    /// <summary>Fewer teeth than this are no wheel to go by.</summary>
+    private const int LeastEdges = 12;
+
+    /// <summary>Gaps off whole pitches by more than this are no gaps of a wheel.</summary>
+    private const double MostMisfit = 0.28;
+
+    private readonly double[] _seconds;
+    private readonly double[] _degrees;
+
+    private AngleClock(double[] seconds, double[] degrees, WheelPattern wheel, double jitter, IReadOnlyList<Note> notes)
+    {
+        (_seconds, _degrees, Wheel, Notes) = (seconds, degrees, wheel, notes);
+        StandardErrorDegrees = jitter * 6 * SpeedRpm;
+    }
+
+    /// <summary>The wheel found.</summary>
+    public WheelPattern Wheel { get; }
+
+    /// <summary>Doubts: lost or extra edges, a wheel that differs from the engine's.</summary>
+    public IReadOnlyList<Note> Notes { get; }
+
+    /// <summary>How well a single tooth edge is known, standard deviation in degrees at the mean speed.</summary>
+    public double StandardErrorDegrees { get; }
+
+    /// <summary>Times of the tooth edges, s.</summary>
+    public ReadOnlySpan<double> Seconds => _seconds;
+
+    /// <summary>Degrees of the tooth edges.</summary>
+    public ReadOnlySpan<double> Degrees => _degrees;
+
+    /// <summary>Mean speed from the first to the last edge, rpm.</summary>
+    public double SpeedRpm => (_degrees[^1] - _degrees[0]) / (_seconds[^1] - _seconds[0]) / 6;
+
+    /// <summary>Whole cycles of 720°.</summary>
+    public int Cycles => (int)((_degrees[^1] - _degrees[0]) / 720);
+
+    /// <summary>
+    /// Makes the clock. <paramref name="engine"/> may know the wheel; <paramref name="repeats"/> helps where the wheel's
+    /// pattern comes several times a turn or has no gap: given tooth places since the start at some times, it tells
+    /// the least number of places after which the engine's cycle repeats, or null.
+    /// </summary>
+    /// <returns>The clock, or null with the reason.</returns>
+    public static (AngleClock? Clock, Note? Problem) Make(Channel crank, Engine? engine, Func<ToothPlaces, int?>? repeats = null)
+    {
+        var sensor = SensorEdges.Find(crank);
+        if (sensor.Edges.Count < 2 * LeastEdges) return (null, new Note("no-teeth", $"'{crank.Name}' shows fewer than {LeastEdges} teeth. Check the sensor and its hook-up, or capture longer."));
+        var train = Train(sensor);
+        if (train.Misfit > MostMisfit) return (null, NoWheel(crank));
+        var found = WheelFinder.Find(train);
+        if (found is null) return (null, NoWheel(crank));
+        if (Whole(found, train, engine, repeats) is not { } wheel)
+            return (null, new Note("plain-wheel", $"The teeth on '{crank.Name}' have no gap, and neither the engine file nor a cam tells how many make one turn. Give the engine its crankWheel, or capture the cam as well."));
+        return (Run(train, wheel, sensor.Jitter, engine), null);
+    }
+
+    /// <summary>Degrees at a time: through the teeth by parabolas, beyond them by the last speed.</summary>
+    public double At(double seconds)
+    {
+        var i = Array.BinarySearch(_seconds, seconds);
+        if (i >= 0) return _degrees[i];
+        i = Math.Clamp(~i - 1, 0, _seconds.Length - 2);
+        var (t0, t1) = (_seconds[i], _seconds[i + 1]);
+        var step = t1 - t0;
+        var share = (seconds - t0) / step;
+        var rise = _degrees[i + 1] - _degrees[i];
+        if (share is < 0 or > 1) return _degrees[i] + share * rise;
+        // Cubic Hermite: value and slope at both teeth.
+        var (s0, s1) = (Slope(i) * step, Slope(i + 1) * step);
+        return _degrees[i] + share * (s0 + share * (3 * rise - 2 * s0 - s1 + share * (s0 + s1 - 2 * rise)));
+    }
+
+    /// <summary>The time at which the crank stands at <paramref name="degrees"/>; NaN outside of the clock.</summary>
+    public double TimeAt(double degrees)
+    {
+        if (degrees < _degrees[0] || degrees > _degrees[^1]) return double.NaN;
+        var i = Array.BinarySearch(_degrees, degrees);
+        if (i >= 0) return _seconds[i];
+        i = ~i - 1;
+        var (low, high) = (_seconds[i], _seconds[i + 1]);
+        var at = low + (degrees - _degrees[i]) / (_degrees[i + 1] - _degrees[i]) * (high - low);
+        // The parabola differs little from the line, so a few steps of Newton are plenty.
+        for (var pass = 0; pass < 3; pass++) at = Math.Clamp(at - (At(at) - degrees) * (high - low) / (_degrees[i + 1] - _degrees[i]), low, high);
+        return at;
+    }
+
+    /// <summary>Degrees at every sample of an axis, written into <paramref name="into"/>. Times must rise.</summary>
+    public void Fill(TimeAxis time, Span<double> into)
+    {
+        var i = 0;
+        var (c0, c1, c2, c3) = Cubic(0);
+        for (var n = 0; n < into.Length; n++)
+        {
+            var t = time[n];
+            if (t > _seconds[i + 1] && i + 2 < _seconds.Length)
+            {
+                while (i + 2 < _seconds.Length && t > _seconds[i + 1]) i++;
+                (c0, c1, c2, c3) = Cubic(i);
+            }
+
+            var d = t - _seconds[i];
+            into[n] = t < _seconds[0] || t > _seconds[^1] ? At(t) : c0 + d * (c1 + d * (c2 + d * c3));
+        }
+    }
+
+    /// <summary>The polynomial between tooth <paramref name="i"/> and the next, by seconds since tooth i.</summary>
+    private (double, double, double, double) Cubic(int i)
+    {
+        var step = _seconds[i + 1] - _seconds[i];
+        var rise = _degrees[i + 1] - _degrees[i];
+        var (s0, s1) = (Slope(i) * step, Slope(i + 1) * step);
+        return (_degrees[i], s0 / step, (3 * rise - 2 * s0 - s1) / (step * step), (s0 + s1 - 2 * rise) / (step * step * step));
+    }
+
+    /// <summary>Degrees a second at tooth <paramref name="i"/>: of the parabola through it and its neighbours.</summary>
+    private double Slope(int i)
+    {
+        if (i == 0 || i == _seconds.Length - 1)
+        {
+            var at = i == 0 ? 0 : i - 1;
+            return (_degrees[at + 1] - _degrees[at]) / (_seconds[at + 1] - _seconds[at]);
+        }
+
+        var (before, after) = (_seconds[i] - _seconds[i - 1], _seconds[i + 1] - _seconds[i]);
+        var (v0, v1) = ((_degrees[i] - _degrees[i - 1]) / before, (_degrees[i + 1] - _degrees[i]) / after);
+        return (v0 * after + v1 * before) / (before + after);
+    }
+
+    /// <summary>
+    /// The edges to go by: of a hall sensor those that end a gap, of an inductive one those that lie evenly through it.
+    /// So a sensor the other way round gives the same angles.
+    /// </summary>
+    private static ToothTrain Train(SensorEdges sensor)
+    {
+        var up = ToothTrain.Of(sensor.Times(rising: true));
+        var down = ToothTrain.Of(sensor.Times(rising: false));
+        if (sensor.IsInductive) return up.Misfit <= down.Misfit ? up : down;
+        return GapIsLow(sensor.Edges) ? up : down;
+    }
+
+    /// <summary>True where the long stands of the signal are low: the sensor sees a gap there.</summary>
+    private static bool GapIsLow(IReadOnlyList<Edge> edges)
+    {
+        var stands = Enumerable.Range(1, edges.Count - 1).Select(i => (Low: edges[i].Rising, Length: edges[i].Seconds - edges[i - 1].Seconds)).ToList();
+        double Longest(bool low)
+        {
+            var lengths = Statistics.Sorted(stands.Where(s => s.Low == low).Select(s => s.Length));
+            return Statistics.Quantile(lengths, 0.995) / Statistics.Quantile(lengths, 0.5);
+        }
+
+        return Longest(low: true) >= Longest(low: false);
+    }
+
+    private static Note NoWheel(Channel crank) =>
+        new("no-wheel", $"The teeth on '{crank.Name}' fit no wheel: their gaps don't repeat turn by turn. Check that this is the crank sensor, that none of its edges are lost, and that the engine turned steadily.");
+
+    /// <summary>The wheel of a whole turn, from a pattern that may come several times a turn.</summary>
+    private static WheelPattern? Whole(WheelPattern found, ToothTrain train, Engine? engine, Func<ToothPlaces, int?>? repeats)
+    {
+        var known = engine?.CrankWheel;
+        if (found.Missing.Count == 0)
+        {
+            if (known is { Missing.Count: 0 }) return new WheelPattern(known.Teeth, [], []);
+            return repeats?.Invoke(new ToothPlaces(train)) is { } cycle and > 1 && cycle % 2 == 0 ? new WheelPattern(cycle / 2, [], []) : null;
+        }
+
+        if (known is not null && known.Teeth % found.Teeth == 0 && known.Missing.Count == found.Missing.Count * (known.Teeth / found.Teeth)) return WheelFinder.Repeated(found, known.Teeth / found.Teeth);
+        if (known is not null || repeats is null) return found;
+        return repeats(new ToothPlaces(train)) is { } places && places % (2 * found.Teeth) == 0 && places / (2 * found.Teeth) is > 1 and <= 6 ? WheelFinder.Repeated(found, places / (2 * found.Teeth)) : found;
+    }
+
+    private static AngleClock Run(ToothTrain train, WheelPattern wheel, double jitter, Engine? engine)
+    {
+        List<Note> notes = [];
+        var places = wheel.Missing.Count == 0 ? [.. train.Places] : Aligned(train, wheel, notes);
+        if (train.Extra > 0) notes.Add(new("extra-edges", $"{train.Extra} edges of the crank sensor split a tooth in two and are left out: look for interference on its wire."));
+        if (engine?.CrankWheel is { } known && (known.Teeth != wheel.Teeth || known.Missing.Sum() != wheel.Missing.Sum()))
+            notes.Add(new("wheel-differs", $"The engine file has a wheel of {known.Teeth} with {known.Missing.Sum()} missing; the signal shows {wheel.Teeth} with {wheel.Missing.Sum()} missing, and that is used."));
+        if (wheel.Missing.Count == 0) notes.Add(new("plain-wheel", "The wheel has no gap: angles are only known up to whole teeth against another capture."));
+        return new AngleClock(train.Seconds, Array.ConvertAll(places, p => p * wheel.Pitch), wheel, jitter, notes);
+    }
+
+    /// <summary>
+    /// Places counted so that gaps fall where the wheel has them. Where an edge was lost or one too many came, the count
+    /// is put right at the next gap.
+    /// </summary>
+    private static int[] Aligned(ToothTrain train, WheelPattern wheel, List<Note> notes)
+    {
+        var gaps = Enumerable.Range(0, train.Steps.Length).Where(i => train.Steps[i] > 1).Select(i => i + 1).ToList();
+        // The shift under which most gaps fall into place.
+        var shift = gaps.SelectMany(g => wheel.GapPlaces.Where((_, k) => wheel.Missing[k] == train.Steps[g - 1] - 1).Select(place => Modulo(place - train.Places[g], wheel.Teeth)))
+            .GroupBy(s => s).OrderByDescending(g => g.Count()).ThenBy(g => g.Key).First().Key;
+        var places = new int[train.Places.Length];
+        int correction = shift, slips = 0, next = 0;
+        for (var i = 0; i < places.Length; i++)
+        {
+            if (next < gaps.Count && gaps[next] == i)
+            {
+                var off = Off(train.Places[i] + correction, train.Steps[i - 1] - 1, wheel);
+                // A small slip of the count; a large one is a gap that is none.
+                if (off != 0 && Math.Abs(off) <= 2)
+                {
+                    correction += off;
+                    slips++;
+                }
+
+                next++;
+            }
+
+            places[i] = train.Places[i] + correction;
+        }
+
+        if (slips > 0) notes.Add(new("lost-edges", $"{slips} times a tooth edge was lost or one too many came; the count was put right at the next gap."));
+        return places;
+    }
+
+    /// <summary>What has to be added to a place for a gap of that size to stand where the wheel has one.</summary>
+    private static int Off(int place, int missing, WheelPattern wheel)
+    {
+        var best = int.MaxValue;
+        for (var k = 0; k < wheel.GapPlaces.Count; k++)
+        {
+            if (wheel.Missing[k] != missing) continue;
+            var off = Modulo(wheel.GapPlaces[k] - place + wheel.Teeth / 2, wheel.Teeth) - wheel.Teeth / 2;
+            if (Math.Abs(off) < Math.Abs(best)) best = off;
+        }
+
+        return best;
+    }
+
+    private static int Modulo(int a, int n) => (a % n + n) % n;
+}
+
+/// <summary>Tooth places at any time, before it is known how many make a turn.</summary>
+public sealed class ToothPlaces
+{
+    private readonly ToothTrain _train;
+
+    internal ToothPlaces(ToothTrain train) => _train = train;
+
+    /// <summary>Places since the first tooth, with a fraction between teeth; NaN outside.</summary>
+    public double At(double seconds)
+    {
+        var i = Array.BinarySearch(_train.Seconds, seconds);
+        if (i >= 0) return _train.Places[i];
+        i = ~i - 1;
+        if (i < 0 || i + 1 >= _train.Seconds.Length) return double.NaN;
+        return _train.Places[i] + (seconds - _train.Seconds[i]) / (_train.Seconds[i + 1] - _train.Seconds[i]) * _train.Steps[i];
+    }
+
+    /// <summary>Places from the first to the last tooth.</summary>
+    public int Count => _train.Places[^1];
+}

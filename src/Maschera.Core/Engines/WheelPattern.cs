@@ -1,0 +1,185 @@
+using Maschera.Core.Signals;
+
+namespace Maschera.Core.Engines;
+
+/// <summary>
+/// A trigger wheel as a sensor shows it: tooth edges, each so many pitches behind the one before.
+/// </summary>
+/// <param name="Teeth">Tooth places a turn, missing ones counted.</param>
+/// <param name="Missing">Size of each gap, beginning with the one that stands before place 0.</param>
+/// <param name="GapPlaces">Place (0 to <paramref name="Teeth"/> - 1) of the first tooth after each gap, the first 0.</param>
+public sealed record WheelPattern(int Teeth, IReadOnlyList<int> Missing, IReadOnlyList<int> GapPlaces)
+{
+    /// <summary>Pitch in crank degrees.</summary>
+    public double Pitch => 360.0 / Teeth;
+
+    /// <summary>How often the pattern repeats in one turn; 1 where only a whole turn brings it back.</summary>
+    public int Symmetry
+    {
+        get
+        {
+            if (Missing.Count == 0) return Teeth;
+            for (var times = Missing.Count; times > 1; times--)
+                if (Missing.Count % times == 0 && Teeth % times == 0 && RepeatsAfter(Missing.Count / times, Teeth / times)) return times;
+            return 1;
+        }
+    }
+
+    private bool RepeatsAfter(int gaps, int places) => Enumerable.Range(0, Missing.Count).All(i =>
+        Missing[i] == Missing[(i + gaps) % Missing.Count] && (GapPlaces[i] + places) % Teeth == GapPlaces[(i + gaps) % Missing.Count]);
+}
+
+/// <summary>Tooth edges with their places: what the clock runs on.</summary>
+internal sealed class ToothTrain
+{
+    /// <summary>An interval this share longer than its neighbours is a gap.</summary>
+    private const double GapRatio = 1.5;
+
+    /// <summary>Intervals on either side that tell the usual one.</summary>
+    private const int Around = 4;
+
+    private ToothTrain(double[] seconds, int[] steps, double misfit)
+    {
+        (Seconds, Steps, Misfit) = (seconds, steps, misfit);
+        Places = new int[seconds.Length];
+        for (var i = 1; i < seconds.Length; i++) Places[i] = Places[i - 1] + steps[i - 1];
+    }
+
+    /// <summary>Time of each edge, s.</summary>
+    public double[] Seconds { get; }
+
+    /// <summary>Pitches from each edge to the next.</summary>
+    public int[] Steps { get; }
+
+    /// <summary>Pitches since the first edge.</summary>
+    public int[] Places { get; }
+
+    /// <summary>How far gaps are from whole pitches, root mean square in pitches.</summary>
+    public double Misfit { get; }
+
+    /// <summary>Edges that were left out because they split one interval in two.</summary>
+    public int Extra { get; private init; }
+
+    /// <summary>Counts the pitches between edges.</summary>
+    public static ToothTrain Of(double[] seconds)
+    {
+        var (clean, extra) = WithoutExtra(seconds);
+        var intervals = Intervals(clean);
+        var steps = new int[intervals.Length];
+        double squares = 0;
+        var gaps = 0;
+        for (var i = 0; i < intervals.Length; i++)
+        {
+            var usual = Usual(intervals, i);
+            steps[i] = intervals[i] > GapRatio * usual ? (int)Math.Round(intervals[i] / Pitch(intervals, i, usual)) : 1;
+            steps[i] = Math.Max(1, steps[i]);
+            if (steps[i] == 1) continue;
+            var off = intervals[i] / Pitch(intervals, i, usual) - steps[i];
+            squares += off * off;
+            gaps++;
+        }
+
+        return new ToothTrain(clean, steps, gaps > 0 ? Math.Sqrt(squares / gaps) : 0) { Extra = extra };
+    }
+
+    /// <summary>The pitch beside a gap: the mean of its neighbours, so that a steady change of speed cancels.</summary>
+    private static double Pitch(double[] intervals, int at, double usual)
+    {
+        var before = at > 0 ? intervals[at - 1] : usual;
+        var after = at + 1 < intervals.Length ? intervals[at + 1] : usual;
+        // Beside one gap there may be another; then the usual interval has to do.
+        if (before > GapRatio * usual) before = usual;
+        if (after > GapRatio * usual) after = usual;
+        return (before + after) / 2;
+    }
+
+    private static double Usual(double[] intervals, int at)
+    {
+        var from = Math.Max(0, at - Around);
+        var to = Math.Min(intervals.Length, at + Around + 1);
+        Span<double> near = stackalloc double[2 * Around + 1];
+        intervals.AsSpan(from, to - from).CopyTo(near);
+        near = near[..(to - from)];
+        near.Sort();
+        return near[near.Length / 2];
+    }
+
+    private static double[] Intervals(double[] seconds)
+    {
+        var intervals = new double[Math.Max(0, seconds.Length - 1)];
+        for (var i = 0; i < intervals.Length; i++) intervals[i] = seconds[i + 1] - seconds[i];
+        return intervals;
+    }
+
+    /// <summary>Two short intervals that together make one usual one are one interval with a spike in it.</summary>
+    private static (double[] Seconds, int Extra) WithoutExtra(double[] seconds)
+    {
+        var intervals = Intervals(seconds);
+        var kept = new List<double>(seconds.Length);
+        var extra = 0;
+        for (var i = 0; i < seconds.Length; i++)
+        {
+            if (i > 0 && i < intervals.Length)
+            {
+                var usual = Usual(intervals, i);
+                var (before, after) = (intervals[i - 1], intervals[i]);
+                if (Math.Min(before, after) < 0.6 * usual && Math.Max(before, after) < 0.9 * usual && before + after < 1.3 * usual)
+                {
+                    extra++;
+                    kept.Add(double.NaN);
+                    continue;
+                }
+            }
+
+            kept.Add(seconds[i]);
+        }
+
+        // Where two neighbours were both struck out, the first of them was the tooth.
+        for (var i = 1; i < kept.Count; i++)
+            if (double.IsNaN(kept[i]) && double.IsNaN(kept[i - 1])) (kept[i], extra) = (seconds[i], extra - 1);
+        return ([.. kept.Where(double.IsFinite)], extra);
+    }
+}
+
+/// <summary>Finds the wheel from its teeth.</summary>
+internal static class WheelFinder
+{
+    /// <summary>Share of gaps that must come where the pattern has them.</summary>
+    private const double LeastAgreement = 0.85;
+
+    private const int MostGaps = 6;
+
+    /// <summary>The pattern that repeats, its tooth places as few as can be; null where nothing repeats. Empty gaps mean a plain wheel.</summary>
+    public static WheelPattern? Find(ToothTrain train)
+    {
+        var gaps = Enumerable.Range(0, train.Steps.Length).Where(i => train.Steps[i] > 1).Select(i => (Place: train.Places[i + 1], Missing: train.Steps[i] - 1)).ToList();
+        // A lost edge now and then looks like a gap; a wheel's gaps come at least once in each of a few turns.
+        if (gaps.Count < 2 || gaps.Count < train.Seconds.Length / 800) return new WheelPattern(0, [], []);
+        for (var count = 1; count <= MostGaps && count < gaps.Count; count++)
+            if (Repeating(gaps, count) is { } pattern) return pattern;
+        return gaps.Count < train.Seconds.Length / 130 ? new WheelPattern(0, [], []) : null;
+    }
+
+    private static WheelPattern? Repeating(List<(int Place, int Missing)> gaps, int count)
+    {
+        var turn = (int)Statistics.Median(Enumerable.Range(0, gaps.Count - count).Select(i => (double)(gaps[i + count].Place - gaps[i].Place)));
+        if (turn < 3) return null;
+        var good = Enumerable.Range(0, gaps.Count - count).Count(i => gaps[i + count].Place - gaps[i].Place == turn && gaps[i + count].Missing == gaps[i].Missing);
+        if (good < LeastAgreement * (gaps.Count - count)) return null;
+        var start = Enumerable.Range(0, gaps.Count - count).First(i => gaps[i + count].Place - gaps[i].Place == turn && gaps[i + count].Missing == gaps[i].Missing);
+        return Canonical(gaps.GetRange(start, count), turn);
+    }
+
+    /// <summary>The same wheel always begins at the same gap: the one with the longest run of teeth behind it, then the largest.</summary>
+    private static WheelPattern Canonical(List<(int Place, int Missing)> gaps, int turn)
+    {
+        var rotations = Enumerable.Range(0, gaps.Count).Select(first =>
+            Enumerable.Range(0, gaps.Count).Select(i => gaps[(first + i) % gaps.Count]).Select(g => (Place: ((g.Place - gaps[first].Place) % turn + turn) % turn, g.Missing)).ToList()).ToList();
+        var best = rotations.OrderByDescending(r => r.Count > 1 ? r[1].Place : turn).ThenByDescending(r => r[0].Missing).ThenByDescending(r => r.Count > 2 ? r[2].Place : 0).First();
+        return new WheelPattern(turn, [.. best.Select(g => g.Missing)], [.. best.Select(g => g.Place)]);
+    }
+
+    /// <summary>The same pattern several times round one wheel.</summary>
+    public static WheelPattern Repeated(WheelPattern pattern, int times) => new(pattern.Teeth * times,
+        [.. Enumerable.Range(0, times).SelectMany(_ => pattern.Missing)], [.. Enumerable.Range(0, times).SelectMany(t => pattern.GapPlaces.Select(p => p + t * pattern.Teeth))]);
+}

@@ -1,0 +1,227 @@
+using System.Globalization;
+using Maschera.Core.Engines;
+using Maschera.Core.Signals;
+
+namespace Maschera.Core.Readings.CamTiming;
+
+/// <summary>How far the cam stands from where a known-good engine has it, in crank degrees.</summary>
+public sealed class CamTimingReading : IReading
+{
+    private const int MostCams = 4;
+
+    /// <summary>Limits where the engine file has none, degrees.</summary>
+    private const double UsualWatch = 6, UsualFault = 10;
+
+    /// <summary>Patterns whose edges differ by more than this among themselves are not of one engine, degrees.</summary>
+    private const double MostDisagreement = 12;
+
+    /// <summary>Edges that differ among themselves by more than this are worth a remark, degrees.</summary>
+    private const double RemarkedDisagreement = 1.5;
+
+    /// <summary>An offset that moves more than this within the capture is a cam that is being turned, degrees.</summary>
+    private const double Moving = 4;
+
+    private const int FewCycles = 8;
+
+    private const string Method =
+        "Tooth edges of the crank give the angle at any time; each cam edge is dated in crank degrees and folded on the cycle of 720°, whatever the speed.\n"
+        + "The whole pattern is laid on the reference's; the offset is the mean over its edges of the median over cycles, flutter its standard deviation over cycles.";
+
+    public string Kind => "cam-timing";
+    public string Title => "Cam timing";
+    public bool NeedsEngine => false;
+    public bool TakesReference => true;
+    public Type ResultType => typeof(CamTimingResult);
+    public IReadOnlyList<string> Options => [];
+
+    public IReadOnlyList<Role> Roles { get; } =
+    [
+        new("crank", "Crank sensor", [], ["crank", "ckp", "kurbel", "vilebrequin", "albero motore"]),
+        new("cam", "Cam sensor", [], ["cam", "cmp", "nocken", "camme"]),
+        .. Enumerable.Range(2, MostCams - 1).Select(n => new Role($"cam{n}", $"Cam sensor {n}", [], [$"cam {n}", $"cam{n}", $"cam sensor {n}"])),
+    ];
+
+    public ReadingResult Read(ReadingRequest request, CancellationToken cancel = default)
+    {
+        var channels = RoleResolver.Resolve(this, request);
+        if (!channels.ContainsKey("crank") || !channels.ContainsKey("cam"))
+            return Unusable(channels, new Note("no-sensors", "Both a crank and a cam sensor are needed. Say which with --channel crank=COLUMN --channel cam=COLUMN."));
+        var (measured, problem) = Sensors.Measure(channels, request.Engine);
+        if (measured is null) return Unusable(channels, problem!);
+        cancel.ThrowIfCancellationRequested();
+        if (request.Reference is null && request.Engine?.CamPattern is null)
+            return Unusable(channels, new Note("no-reference", "There is nothing to compare with: give a known-good capture of the same engine, or store its pattern in the engine file."), measured);
+        Sensors? reference = null;
+        if (request.Reference is { } good)
+        {
+            var words = request.ReferenceChannels.Count > 0 ? request.ReferenceChannels : request.Channels;
+            var theirs = RoleResolver.Resolve(this, new ReadingRequest(good) { Channels = words.Where(w => good.Find(w.Value) is not null || request.ReferenceChannels.Count > 0).ToDictionary() });
+            if (!theirs.ContainsKey("crank") || !theirs.ContainsKey("cam")) return Unusable(channels, new Note("reference-sensors", "The reference lacks a crank or a cam sensor. Say which with --reference-channel."), measured);
+            (reference, problem) = Sensors.Measure(theirs, request.Engine);
+            if (reference is null) return Unusable(channels, new Note("reference-" + problem!.Code, "The reference: " + problem.Text), measured);
+        }
+
+        return Compare(request, channels, measured, reference);
+    }
+
+    private static CamTimingResult Compare(ReadingRequest request, Dictionary<string, Channel> channels, Sensors measured, Sensors? reference)
+    {
+        if (reference is not null && !SameWheel(measured.Clock.Wheel, reference.Clock.Wheel))
+            return Unusable(channels, new Note("other-wheel", $"The reference has a wheel of {Wheel(reference.Clock.Wheel)}, this capture one of {Wheel(measured.Clock.Wheel)}: it is of another engine."), measured);
+        List<Note> notes = [.. measured.Clock.Notes];
+        if (reference is not null) notes.AddRange(reference.Clock.Notes.Where(n => notes.All(m => m.Code != n.Code)).Select(n => n with { Text = "The reference: " + n.Text }));
+        var cams = new List<CamOffset>();
+        foreach (var (role, pattern) in measured.Cams)
+        {
+            var theirs = reference is null ? role == "cam" ? CamPattern.Stored(request.Engine!.CamPattern!) : null : reference.Cams.GetValueOrDefault(role);
+            if (theirs is null)
+            {
+                notes.Add(new("cam-without-reference", $"{channels[role].Name} has nothing to be compared with."));
+                continue;
+            }
+
+            if (Matched(role, channels[role].Name, pattern, theirs, measured.Clock, notes) is { } cam) cams.Add(cam);
+        }
+
+        if (cams.Count == 0 || cams[0].Role != "cam")
+            return Unusable(channels, new Note("other-pattern", "The cam's edges fit the reference's at no angle: another cam wheel, another engine, or the sensor connected otherwise."), measured);
+        return Build(request, channels, measured, reference, cams, notes);
+    }
+
+    private static CamTimingResult Build(ReadingRequest request, Dictionary<string, Channel> channels, Sensors measured, Sensors? reference, List<CamOffset> cams, List<Note> notes)
+    {
+        var worst = cams.MaxBy(c => Math.Abs(c.OffsetDegrees))!;
+        var limits = request.Engine?.CamLimits ?? new CamLimits(UsualWatch, UsualFault);
+        var size = Math.Abs(worst.OffsetDegrees);
+        var verdict = size >= limits.Fault ? "fault" : size >= limits.Watch ? "watch" : "ok";
+        if (cams[0].Cycles < FewCycles || reference is not null && cams[0].ReferenceCycles < FewCycles) notes.Add(new("few-cycles", $"Only {Math.Min(cams[0].Cycles, reference is null ? int.MaxValue : cams[0].ReferenceCycles)} whole cycles: capture five seconds or more for a safer figure."));
+        return new CamTimingResult
+        {
+            Reading = "cam-timing",
+            Verdict = verdict,
+            Sentence = Sentence(verdict, worst, cams.Count),
+            Notes = notes,
+            Channels = RoleResolver.Names(channels),
+            Method = Method,
+            Span = new Span(measured.Clock.Seconds[0], measured.Clock.Seconds[^1]),
+            OffsetDegrees = cams[0].OffsetDegrees,
+            FlutterDegrees = cams[0].FlutterDegrees,
+            Cycles = cams[0].Cycles,
+            ReferenceCycles = cams[0].ReferenceCycles,
+            SpeedRpm = measured.Clock.SpeedRpm,
+            ReferenceSpeedRpm = reference?.Clock.SpeedRpm,
+            Wheel = new FoundWheel(measured.Clock.Wheel.Teeth, measured.Clock.Wheel.Missing),
+            Edges = cams[0].Edges,
+            Cams = cams,
+        };
+    }
+
+    private static string Sentence(string verdict, CamOffset worst, int cams)
+    {
+        var size = Math.Abs(worst.OffsetDegrees).ToString("0.0", CultureInfo.InvariantCulture);
+        var side = worst.OffsetDegrees > 0 ? "late" : "early";
+        var which = cams > 1 ? worst.Channel : "The cam";
+        return verdict switch
+        {
+            "ok" => $"{which} stands where the reference has it, {size}° {side}.",
+            "watch" => $"{which} stands {size}° {side} against the reference: worn chain or belt, or one adjustment off; watch it.",
+            _ => $"{which} stands {size}° {side} against the reference: the timing has slipped or was set wrong.",
+        };
+    }
+
+    /// <summary>Lays the pattern on the reference's; null where it fits at no angle.</summary>
+    private static CamOffset? Matched(string role, string channel, CamPattern mine, CamPattern theirs, AngleClock clock, List<Note> notes)
+    {
+        var count = mine.Edges.Count;
+        if (count != theirs.Edges.Count) return null;
+        var fits = Enumerable.Range(0, count).SelectMany(turn => Fits(mine, theirs, turn, 360.0 / clock.Wheel.Symmetry)).ToList();
+        if (fits.Count == 0) return null;
+        // Among the angles that fit as well as any, the smallest: belts slip by teeth, not by turns.
+        var closest = fits.Min(f => f.Disagreement);
+        var best = fits.Where(f => f.Disagreement <= closest + Math.Max(1, closest)).MinBy(f => Math.Abs(f.Offset));
+        if (best.Disagreement > MostDisagreement) return null;
+        if (best.Disagreement > RemarkedDisagreement) notes.Add(new("edges-differ", $"The edges of {channel} differ from the reference by unequal amounts (up to {best.Differences.Max() - best.Differences.Min():0.0}° apart): a bent target, a wrong part, or another engine."));
+        if (best.Flipped) notes.Add(new("turned-round", $"{channel} shows its pulses the other way round than the reference; rising and falling are taken for each other."));
+        var track = Track(mine, best, clock);
+        var offsets = track.Select(t => t.Degrees).ToArray();
+        if (offsets.Length > 4 && Statistics.Quantile(Statistics.Sorted(offsets), 0.95) - Statistics.Quantile(Statistics.Sorted(offsets), 0.05) > Moving)
+            notes.Add(new("moves", $"{channel} moves by {offsets.Max() - offsets.Min():0.0}° within the capture: a phaser at work, or a loose drive. The figure is the middle."));
+        var edges = Enumerable.Range(0, count).Select(i => new EdgeDifference(
+            mine.Edges[i].Rising ? "rise" : "fall", Modulo(theirs.Edges[(i + best.Turn) % count].Degrees + theirs.Origin), Modulo(theirs.Edges[(i + best.Turn) % count].Degrees + theirs.Origin + best.Differences[i]), best.Differences[i], mine.Edges[i].Spread)).ToList();
+        return new CamOffset(role, channel, best.Offset, Statistics.StandardDeviation(offsets), mine.Cycles.Count, theirs.Cycles.Count, edges) { Track = track };
+    }
+
+    private readonly record struct Fit(int Turn, bool Flipped, double Offset, double Disagreement, double[] Differences);
+
+    /// <summary>The patterns laid on each other so that my edge i meets their edge i + <paramref name="turn"/>.</summary>
+    private static IEnumerable<Fit> Fits(CamPattern mine, CamPattern theirs, int turn, double period)
+    {
+        var count = mine.Edges.Count;
+        var alike = Enumerable.Range(0, count).Count(i => mine.Edges[i].Rising == theirs.Edges[(i + turn) % count].Rising);
+        if (alike != count && alike != 0) yield break;
+        var raw = Enumerable.Range(0, count).Select(i => mine.Edges[i].Degrees + mine.Origin - theirs.Edges[(i + turn) % count].Degrees - theirs.Origin).ToArray();
+        // Each difference is known up to a cycle; all have to agree with the first.
+        var differences = raw.Select(d => raw[0] + Around(d - raw[0], 720)).ToArray();
+        var mean = Statistics.Mean(differences);
+        // The crank alone does not tell the two turns of a cycle apart, nor equal parts of a turn.
+        var offset = Around(mean, period);
+        var shifted = differences.Select(d => d - mean + offset).ToArray();
+        yield return new Fit(turn, alike == 0, offset, Math.Sqrt(shifted.Average(d => (d - offset) * (d - offset))), shifted);
+    }
+
+    private static List<CycleOffset> Track(CamPattern mine, Fit best, AngleClock clock)
+    {
+        var medians = mine.Edges.Select(e => e.Degrees).ToArray();
+        return [.. mine.Cycles.Select(c =>
+        {
+            double off = 0;
+            for (var i = 0; i < medians.Length; i++) off += (c.Degrees[i] - medians[i]) / medians.Length;
+            var at = clock.At(c.Seconds);
+            var (from, to) = (clock.TimeAt(at), clock.TimeAt(at + 360));
+            return new CycleOffset(c.Seconds, double.IsNaN(to) ? clock.SpeedRpm : 60 / (to - from), best.Offset + off);
+        })];
+    }
+
+    private static bool SameWheel(WheelPattern a, WheelPattern b) => a.Teeth == b.Teeth && a.Missing.SequenceEqual(b.Missing) && a.GapPlaces.SequenceEqual(b.GapPlaces);
+
+    private static string Wheel(WheelPattern wheel) => $"{wheel.Teeth} with {(wheel.Missing.Count == 0 ? "none" : string.Join(" and ", wheel.Missing))} missing";
+
+    private static double Around(double degrees, double period) => degrees - period * Math.Round(degrees / period);
+
+    private static double Modulo(double degrees) => (degrees % 720 + 720) % 720;
+
+    private static CamTimingResult Unusable(Dictionary<string, Channel> channels, Note note, Sensors? measured = null) => new()
+    {
+        Reading = "cam-timing",
+        Verdict = ReadingResult.Unusable,
+        Sentence = note.Text,
+        Notes = [note, .. measured?.Clock.Notes ?? []],
+        Channels = RoleResolver.Names(channels),
+        Method = Method,
+    };
+
+    /// <summary>One capture's clock and its cams on it.</summary>
+    private sealed record Sensors(AngleClock Clock, Dictionary<string, CamPattern> Cams)
+    {
+        public static (Sensors?, Note?) Measure(Dictionary<string, Channel> channels, Engine? engine)
+        {
+            var (crank, cam) = (channels["crank"], channels["cam"]);
+            var cams = channels.Where(c => c.Key.StartsWith("cam", StringComparison.Ordinal)).ToDictionary(c => c.Key, c => Usable(SensorEdges.Find(c.Value)));
+            var (clock, problem) = AngleClock.Make(crank, engine, places => CamPattern.Repeats(cams["cam"], places));
+            if (Swapped(crank, cam, engine)) return (null, new Note("swapped", $"Crank and cam seem to be swapped: '{cam.Name}' shows many more teeth than '{crank.Name}'. Name them the other way round."));
+            if (clock is null) return (null, problem);
+            if (clock.Cycles < 2) return (null, new Note("short", $"The capture holds {(clock.Degrees[^1] - clock.Degrees[0]) / 720:0.0} cycles; at least two whole ones are needed, better twenty. Capture longer."));
+            var patterns = cams.Select(c => (c.Key, Pattern: CamPattern.Of(c.Value, clock))).Where(c => c.Pattern is not null).ToDictionary(c => c.Key, c => c.Pattern!);
+            return patterns.ContainsKey("cam") ? (new Sensors(clock, patterns), null) : (null, new Note("no-cam-pattern", $"The edges of '{cam.Name}' don't repeat from cycle to cycle. Check the cam sensor's hook-up."));
+        }
+
+        /// <summary>Of an inductive cam sensor only the crossings in the middle of a tooth are sharp: the steeper kind.</summary>
+        private static IReadOnlyList<Edge> Usable(SensorEdges sensor) => sensor.Edges;
+
+        private static bool Swapped(Channel crank, Channel cam, Engine? engine)
+        {
+            var (few, many) = (SensorEdges.Find(crank).Edges.Count, SensorEdges.Find(cam).Edges.Count);
+            return many > 3 * few && many > 60 || many > 2 * few && few > 0 && AngleClock.Make(cam, engine).Clock is not null && AngleClock.Make(crank, engine).Clock is null;
+        }
+    }
+}
