@@ -1,0 +1,32 @@
+using System.Text.Json.Serialization;
+
+namespace Maschera.Core.Readings.Misfire;
+
+/// <summary>What one cylinder did.</summary>
+/// <param name="Cylinder">Its number.</param>
+/// <param name="Firings">Firings judged.</param>
+/// <param name="Misfires">Those that added nothing.</param>
+/// <param name="ContributionPercent">Mean work of its firings; 100 is the mean of the cylinders that do not misfire, 0 adds nothing. Null where the scale is not known.</param>
+/// <param name="SpreadPercent">Standard deviation over its firings.</param>
+public sealed record CylinderMisfires(int Cylinder, int Firings, int Misfires, double? ContributionPercent, double? SpreadPercent);
+
+/// <summary>One firing of the heat map: its cycle, cylinder, work in percent, and whether it misfired.</summary>
+public readonly record struct FiringMark(int Cycle, int Cylinder, double Seconds, double SpeedRpm, double? Percent, bool Misfired);
+
+/// <summary>Misfires counted from crank speed.</summary>
+public sealed record MisfireResult : ReadingResult
+{
+    public double? SpeedRpm { get; init; }
+    public int Cycles { get; init; }
+    public int Firings { get; init; }
+    public IReadOnlyList<CylinderMisfires> Cylinders { get; init; } = [];
+
+    /// <summary>Every firing judged, in time order.</summary>
+    public IReadOnlyList<FiringMark> Map { get; init; } = [];
+
+    /// <inheritdoc/>
+    [JsonIgnore]
+    public override IReadOnlyList<LedgerEntry> Ledger => IsUnusable
+        ? []
+        : [.. Cylinders.Select(c => new LedgerEntry(c.Cylinder, c.Misfires, 0, $"of {c.Firings}", c.Misfires > 0 && Verdict != "random"))];
+}
