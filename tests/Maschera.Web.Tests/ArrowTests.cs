@@ -48,7 +48,7 @@ public class ArrowTests
     [Fact]
     public void Every_reading_is_found_and_complete()
     {
-        Assert.Equal(["duty", "relative-compression"], ReadingRegistry.All.Select(r => r.Kind));
+        Assert.Equal(["cam-timing", "duty", "misfire", "relative-compression"], ReadingRegistry.All.Select(r => r.Kind));
         Assert.All(ReadingRegistry.All, r =>
         {
             Assert.True(typeof(ReadingResult).IsAssignableFrom(r.ResultType));

@@ -145,7 +145,7 @@ internal sealed class ToothTrain
 internal static class WheelFinder
 {
     /// <summary>Share of gaps that must come where the pattern has them.</summary>
-    private const double LeastAgreement = 0.85;
+    private const double LeastAgreement = 0.8;
 
     private const int MostGaps = 6;
 
@@ -155,19 +155,26 @@ internal static class WheelFinder
         var gaps = Enumerable.Range(0, train.Steps.Length).Where(i => train.Steps[i] > 1).Select(i => (Place: train.Places[i + 1], Missing: train.Steps[i] - 1)).ToList();
         // A lost edge now and then looks like a gap; a wheel's gaps come at least once in each of a few turns.
         if (gaps.Count < 2 || gaps.Count < train.Seconds.Length / 800) return new WheelPattern(0, [], []);
-        for (var count = 1; count <= MostGaps && count < gaps.Count; count++)
-            if (Repeating(gaps, count) is { } pattern) return pattern;
-        return gaps.Count < train.Seconds.Length / 130 ? new WheelPattern(0, [], []) : null;
+        return Repeating(gaps) ?? (gaps.Count < train.Seconds.Length / 130 ? new WheelPattern(0, [], []) : null);
     }
 
-    private static WheelPattern? Repeating(List<(int Place, int Missing)> gaps, int count)
+    /// <summary>The shortest turn after which nearly every gap comes again, and the gaps it holds.</summary>
+    private static WheelPattern? Repeating(List<(int Place, int Missing)> gaps)
     {
-        var turn = (int)Statistics.Median(Enumerable.Range(0, gaps.Count - count).Select(i => (double)(gaps[i + count].Place - gaps[i].Place)));
-        if (turn < 3) return null;
-        var good = Enumerable.Range(0, gaps.Count - count).Count(i => gaps[i + count].Place - gaps[i].Place == turn && gaps[i + count].Missing == gaps[i].Missing);
-        if (good < LeastAgreement * (gaps.Count - count)) return null;
-        var start = Enumerable.Range(0, gaps.Count - count).First(i => gaps[i + count].Place - gaps[i].Place == turn && gaps[i + count].Missing == gaps[i].Missing);
-        return Canonical(gaps.GetRange(start, count), turn);
+        var there = gaps.ToHashSet();
+        var last = gaps[^1].Place;
+        var turns = gaps.SelectMany((g, i) => gaps.Skip(i + 1).Take(MostGaps + 2).Where(h => h.Missing == g.Missing).Select(h => h.Place - g.Place)).Where(t => t >= 3)
+            .GroupBy(t => t).Where(g => g.Count() >= Math.Max(1, gaps.Count / 12)).Select(g => g.Key).Order();
+        foreach (var turn in turns)
+        {
+            var within = gaps.Where(g => g.Place + turn <= last).ToList();
+            if (within.Count == 0 || within.Count(g => there.Contains((g.Place + turn, g.Missing))) < LeastAgreement * within.Count) continue;
+            // What belongs to the wheel comes in most turns; a lost edge now and then does not.
+            var often = gaps.GroupBy(g => (Place: g.Place % turn, g.Missing)).Where(g => g.Count() * turn > 0.5 * (last - gaps[0].Place)).Select(g => g.Key).OrderBy(g => g.Place).ToList();
+            if (often.Count is > 0 and <= MostGaps) return Canonical(often, turn);
+        }
+
+        return null;
     }
 
     /// <summary>The same wheel always begins at the same gap: the one with the longest run of teeth behind it, then the largest.</summary>

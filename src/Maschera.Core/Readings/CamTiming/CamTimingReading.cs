@@ -221,7 +221,7 @@ public sealed class CamTimingReading : IReading
         private static bool Swapped(Channel crank, Channel cam, Engine? engine)
         {
             var (few, many) = (SensorEdges.Find(crank).Edges.Count, SensorEdges.Find(cam).Edges.Count);
-            return many > 3 * few && many > 60 || many > 2 * few && few > 0 && AngleClock.Make(cam, engine).Clock is not null && AngleClock.Make(crank, engine).Clock is null;
+            return few > 3 && many > 3 * few && many > 60 || many > 2 * few && few > 0 && AngleClock.Make(cam, engine).Clock is not null && AngleClock.Make(crank, engine).Clock is null;
         }
     }
 }

@@ -10,10 +10,10 @@ internal sealed record Judged(IReadOnlyList<FiringMark> Marks, Note? Doubt);
 internal static class MisfireJudge
 {
     /// <summary>
-    /// Work of a firing against the swing of the crank's energy within one firing: 1.7 to 2.3 on engines of 2 to 8
+    /// Work of a firing against the swing of the crank's energy within one firing: 1.2 to 2.8 on engines of 2 to 8
     /// cylinders, for the swing is compression and expansion of about that work.
     /// </summary>
-    private const double WorkPerSwing = 1.9;
+    private const double WorkPerSwing = 1.7;
 
     /// <summary>Less than this share of the swing is scatter or a weak cylinder, not a missing firing.</summary>
     private const double LeastDepth = 0.5;
@@ -21,19 +21,42 @@ internal static class MisfireJudge
     /// <summary>A misfire that stands less clear of the scatter than this, in standard deviations, is not told from it.</summary>
     private const double LeastSeparation = 5;
 
+    /// <summary>Of sound firings fewer than one in two thousand lie so far below the middle, in standard deviations.</summary>
+    private const double LeastClear = 3.4;
+
     /// <summary>From here on a group below all others is looked for, in standard deviations.</summary>
     private const double Outlier = 4.2;
+
+    /// <summary>With this separation expected, one span is enough: more spans mix more neighbours in.</summary>
+    private const double EnoughSeparation = 6;
 
     /// <summary>Below this separation single misfires may be missed or invented.</summary>
     private const double SafeSeparation = 7;
 
-    /// <summary>Judges every firing.</summary>
-    public static Judged Judge(AngleClock clock, Engine engine, List<Firing> firings)
+    /// <summary>More spans than this on either side take in a whole cycle of a small engine.</summary>
+    private const int MostSpans = 3;
+
+    private const int ApartCylinders = 4;
+
+    /// <summary>A firing's work as a share of the usual that is taken for granted when neighbours are taken out.</summary>
+    private const double PriorShare = 0.35;
+
+    /// <summary>Judges every firing of an engine whose first cylinder of the firing order fires at <paramref name="tdc"/> on the clock.</summary>
+    public static Judged Judge(AngleClock clock, Engine engine, double tdc)
     {
-        var swing = FiringEnergies.Swing(clock, firings, engine.Cylinders);
-        var usual = Usual(firings, engine.Cylinders, swing);
-        var below = firings.Select(f => f.Gain - usual[f.Place]).ToArray();
+        var swing = FiringEnergies.Swing(clock, engine.Cylinders);
+        var spans = 1;
+        var (firings, below) = Gains(clock, engine, tdc, spans, swing);
         var (scatter, centre) = Healthy(below);
+        // Where the edges are too coarse for one span, several know the speed better.
+        while (spans < MostSpans && spans < engine.Cylinders - 1 && scatter * EnoughSeparation > WorkPerSwing * swing)
+        {
+            var (wider, unmixed) = Gains(clock, engine, tdc, spans + 1, swing);
+            var (next, middle) = Healthy(unmixed);
+            if (next >= scatter) break;
+            (spans, firings, below, scatter, centre) = (spans + 1, wider, unmixed, next, middle);
+        }
+
         var cut = Cut(below, centre, scatter, swing);
         var fired = Mean(below, v => v > cut);
         var missed = Mean(below, v => v <= cut);
@@ -42,6 +65,18 @@ internal static class MisfireJudge
         var work = misfires ? fired - missed : WorkPerSwing * swing;
         var marks = firings.Select((f, i) => new FiringMark(f.Cycle, engine.FiringOrder[f.Place], f.Seconds, f.SpeedRpm, work > 0 ? 100 * (1 + (below[i] - fired) / work) : null, below[i] <= cut)).ToList();
         return new Judged(marks, Doubt(misfires, work / Math.Max(scatter, 1e-9)));
+    }
+
+    /// <summary>The firings, and what each gains beyond the usual of its place, its neighbours taken out.</summary>
+    private static (List<Firing> Firings, double[] Below) Gains(AngleClock clock, Engine engine, double tdc, int spans, double swing)
+    {
+        var firings = FiringEnergies.Of(clock, engine.Angles(), tdc, spans);
+        var usual = Usual(firings, engine.Cylinders, swing);
+        var below = firings.Select(f => f.Gain - usual[f.Place]).ToArray();
+        // With few cylinders one firing's work ends before the next begins.
+        if (spans == 1 && engine.Cylinders <= ApartCylinders) return (firings, below);
+        var noise = FiringEnergies.Scatter(clock, engine.Cylinders, spans) / (PriorShare * WorkPerSwing * swing);
+        return (firings, FiringEnergies.Unmixed(below, engine.Cylinders, spans, noise * noise));
     }
 
     /// <summary>
@@ -79,14 +114,16 @@ internal static class MisfireJudge
     /// <summary>Moves the cut half way between the two groups until it stays.</summary>
     private static double Settled(double[] below, double centre, double scatter, double swing, double cut)
     {
-        for (var pass = 0; pass < 6; pass++)
+        for (var pass = 0; pass < 12; pass++)
         {
-            var missed = Mean(below, v => v <= cut);
-            if (double.IsNaN(missed)) return double.NegativeInfinity;
+            var group = Statistics.Sorted(below.Where(v => v <= cut));
+            if (group.Length == 0) return double.NegativeInfinity;
+            // The lower half of the group: neighbours of misfires may have come in at its upper edge.
+            var missed = Statistics.Mean(group.AsSpan(0, (group.Length + 1) / 2));
             var fired = Mean(below, v => v > cut);
             var depth = fired - missed;
             if (depth < LeastDepth * swing || depth < LeastSeparation * scatter) return double.NegativeInfinity;
-            var next = fired - depth / 2;
+            var next = Math.Min(fired - depth / 2, centre - LeastClear * scatter);
             if (Math.Abs(next - cut) < 1e-3 * depth) return next;
             cut = next;
         }

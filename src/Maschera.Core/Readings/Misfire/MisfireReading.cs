@@ -44,11 +44,9 @@ public sealed class MisfireReading : IReading
         var phase = CyclePhase.Find(clock, engine, sync, kind, cylinder);
         if (phase.Tdc is not { } tdc) return Unusable(channels, phase.Doubt!, clock);
         cancel.ThrowIfCancellationRequested();
-        var firings = FiringEnergies.Of(clock, engine.Angles(), tdc);
-        if (firings.Count < LeastCycles * engine.Cylinders) return Unusable(channels, new Note("short", "Too few whole firings lie in the capture. Capture longer."), clock);
         List<Note> notes = [.. clock.Notes];
         if (phase.Doubt is { } doubt) notes.Add(doubt);
-        return Build(channels, engine, clock, MisfireJudge.Judge(clock, engine, firings), notes);
+        return Build(channels, engine, clock, MisfireJudge.Judge(clock, engine, tdc), notes);
     }
 
     private static (Channel? Sync, string Kind, int Cylinder) Sync(ReadingRequest request, Dictionary<string, Channel> channels, Engine engine)
