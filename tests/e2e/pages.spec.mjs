@@ -302,10 +302,33 @@ test("another reading is made on the bench and replaces nothing", async ({ page 
   await expect(page.getByRole("article", { name: "Duty cycle" })).toBeVisible();
 });
 
+test("a slipped belt is read against a known-good, and says so again when asked on the bench", async ({ page }) => {
+  await page.goto("/jobs/4");
+  await expect(page.getByText(/The cam stands 16\.\d° late/).first()).toBeVisible();
+  await page.getByRole("link", { name: "Warm idle, cam and crank" }).click();
+  await bench(page).waitFor();
+  await expect(page.getByRole("article", { name: "Cam timing" })).toContainText("fault");
+  await page.locator("select[name=kind]").selectOption("cam-timing");
+  await page.getByRole("button", { name: "Read", exact: true }).click();
+  await expect(page.getByRole("article", { name: "Cam timing" })).toContainText("nothing to compare with");
+  await page.getByLabel("Known-good to compare with").selectOption({ label: "Ghiro 1.0, upper valley shuttle: Known-good: warm idle" });
+  await page.getByRole("button", { name: "Read", exact: true }).click();
+  await expect(page.getByRole("article", { name: "Cam timing" })).toContainText(/16\.\d° late/);
+});
+
+test("a misfiring cylinder stands out on the bench, in the ledger and in the report", async ({ page }) => {
+  await page.goto("/bench/5");
+  await expect(page.getByRole("img", { name: /cylinder 4: 16 of 85 missing/ })).toBeVisible();
+  await page.goto("/jobs/2");
+  await expect(page.getByRole("row", { name: /^4/ }).locator(".stamp").first()).toBeVisible();
+  await page.goto("/jobs/2/report");
+  await expect(page.getByText("Cylinder 4 misfires: 16 of its 85 firings.").first()).toBeVisible();
+});
+
 for (const [width, height] of [[1280, 800], [820, 1180]])
   test(`no serious accessibility finding and nothing cut off at ${width}x${height}`, async ({ page }) => {
     await page.setViewportSize({ width, height });
-    for (const path of ["/", "/jobs/1", "/jobs/new", "/engines", "/engines/2", "/rig", "/jobs/1/report", "/bench/1", "/nowhere"]) {
+    for (const path of ["/", "/jobs/1", "/jobs/new", "/engines", "/engines/2", "/rig", "/jobs/1/report", "/bench/1", "/bench/5", "/bench/7", "/jobs/2/report", "/nowhere"]) {
       await page.goto(path);
       if (path.startsWith("/bench")) await bench(page).waitFor();
       for (const light of ["day", "night"]) {

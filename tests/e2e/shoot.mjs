@@ -15,12 +15,13 @@ async function dressBench(page) {
   await page.waitForTimeout(600);
 }
 const views = [
-  ["jobs", "/"], ["job", "/jobs/1"], ["bench", "/bench/1"], ["report", "/jobs/1/report"], ["engine", "/engines/2"], ["rig", "/rig"],
+  ["jobs", "/"], ["job", "/jobs/1"], ["bench", "/bench/1"], ["misfire", "/bench/5?from=0&to=1.2"], ["cam-timing", "/bench/7?from=0.5&to=0.9"], ["report", "/jobs/1/report"], ["engine", "/engines/2"], ["rig", "/rig"],
 ];
 for (const [name, path] of views) {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
   await page.goto(base + path);
   if (name === "bench") await dressBench(page);
+  if (path.startsWith("/bench")) await page.waitForSelector("#bench[data-drawn]:not([aria-busy])");
   await page.screenshot({ path: `${out}/${name}.png` });
   await page.close();
 }

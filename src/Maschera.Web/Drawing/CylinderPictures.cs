@@ -1,4 +1,6 @@
 using Maschera.Core.Engines;
+using Maschera.Core.Readings;
+using Maschera.Core.Readings.Misfire;
 using Maschera.Core.Readings.RelativeCompression;
 
 namespace Maschera.Web.Drawing;
@@ -31,6 +33,22 @@ public sealed record FiringWheel(IReadOnlyList<WheelSpoke> Spokes, string Title)
     {
         var angles = engine.Angles();
         return new([.. engine.FiringOrder.Select((c, i) => new WheelSpoke(angles[i], $"{c}", null, false))], "Firing order");
+    }
+
+    /// <summary>The wheel of the newest usable reading that has one; of the engine alone where none has.</summary>
+    public static FiringWheel Of(Engine engine, IEnumerable<ReadingResult?> readings) => readings.Where(r => r is { IsUnusable: false }).Select(r => r switch
+    {
+        RelativeCompressionResult compression => Of(engine, compression),
+        MisfireResult misfire => Of(engine, misfire),
+        _ => null,
+    }).LastOrDefault(wheel => wheel is not null) ?? Of(engine);
+
+    /// <summary>The wheel of misfires: a spoke is as long as the share of firings that took place.</summary>
+    public static FiringWheel Of(Engine engine, MisfireResult result)
+    {
+        var angles = engine.Angles();
+        return new([.. engine.FiringOrder.Select((number, i) => result.Cylinders.First(c => c.Cylinder == number) is var c
+            ? new WheelSpoke(angles[i], $"{number}", c.Firings > 0 ? 100.0 * (c.Firings - c.Misfires) / c.Firings : null, c.Misfires > 0 && result.Verdict != "random") : null!)], "Share of firings that took place");
     }
 
     /// <summary>The wheel of a reading.</summary>

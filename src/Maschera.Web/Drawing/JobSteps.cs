@@ -14,6 +14,8 @@ public static class JobSteps
     {
         ["relative-compression"] = 2,
         ["duty"] = 5,
+        ["misfire"] = 1,
+        ["cam-timing"] = 3,
     };
 
     /// <summary>True for each step that has left something behind: intake, usable readings, a closed job.</summary>

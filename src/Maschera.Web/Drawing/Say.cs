@@ -10,6 +10,9 @@ public static class Say
     /// <summary>A figure with a fixed number of decimals.</summary>
     public static string Number(double value, int decimals = 1) => value.ToString("N" + decimals, CultureInfo.InvariantCulture);
 
+    /// <summary>A figure with its sign and one decimal.</summary>
+    public static string WithSign(double value) => value.ToString("+0.0;−0.0;0.0", CultureInfo.InvariantCulture);
+
     /// <summary>A coordinate in a picture.</summary>
     public static string At(double value) => value.ToString("0.##", CultureInfo.InvariantCulture);
 

@@ -30,6 +30,13 @@ public sealed class DemoData(MascheraDb db, ReadingService readings)
         Crank(shuttle, "Cranking, injectors unplugged", Plan(EngineCatalogue.Ghiro, 21) with { SyncCylinder = 1, CrankSensor = true }, new("cranking", 22, "fuel", null, "ignition", 1));
         var closed = Take(engines["Orsa 1.4"], "Orsa 1.4, post van 4", "NB 0704", 187_015, "Rattles on start", "Cold", null, 30);
         closed.ClosedAt = DateTime.UtcNow.AddDays(-24);
+        Idle(rescue, "Idle, damp, first minute", new RunningPlan(EngineCatalogue.Tasso) { SpeedRpm = 780, Seconds = 14, Misfires = [new(4, 0.22)], Seed = 4 }, new("idle", 14, null, "Coil of cylinder 4 wet", "ignition", 1));
+        var sister = Take(engines["Ghiro 1.0"], "Ghiro 1.0, upper valley shuttle", "NB 0520", 58_900, "None, measured as known-good", "Warm", null, 40);
+        sister.ClosedAt = DateTime.UtcNow.AddDays(-40);
+        var good = Idle(sister, "Known-good: warm idle", new RunningPlan(EngineCatalogue.Ghiro) { SpeedRpm = 860, SyncCylinder = null, Seconds = 6, Seed = 12 }, new("idle", 88, null, "Belt at the marks, checked by hand"));
+        // One tooth of a belt wheel of 22 on the crank.
+        var late = Idle(shuttle, "Warm idle, cam and crank", new RunningPlan(EngineCatalogue.Ghiro) { SpeedRpm = 790, SyncCylinder = null, Seconds = 6, CamOffsetDegrees = 360 / 22.0, CamFlutterDegrees = 0.3, Seed = 13 }, new("idle", 90, null, null));
+        readings.Make(late, "cam-timing", reference: good);
         db.SaveChanges();
     }
 
@@ -55,6 +62,13 @@ public sealed class DemoData(MascheraDb db, ReadingService readings)
         db.Jobs.Add(job);
         db.SaveChanges();
         return job;
+    }
+
+    private int Idle(Job job, string name, RunningPlan plan, Conditions conditions)
+    {
+        var id = CaptureKeeper.Keep(db, job.Id, name, RunningRun.Record(plan).Capture, conditions);
+        readings.MakeObvious(id);
+        return id;
     }
 
     private void Crank(Job job, string name, CrankingPlan plan, Conditions conditions)
@@ -93,6 +107,7 @@ public static class CaptureKeeper
         "Battery voltage" => "battery",
         "Ignition" => "sync",
         "Crank sensor" => "crank",
+        "Cam sensor" => "cam",
         _ => null,
     };
 }

@@ -11,17 +11,21 @@ public sealed class ReadingService(MascheraDb db, SampleStore samples)
     /// <summary>Makes a reading; an earlier one of the same kind on the same capture is replaced.</summary>
     /// <param name="roles">Role to channel name; the channels' stored roles where null.</param>
     /// <exception cref="ReadingException">The request can't be understood.</exception>
-    public StoredReading Make(int captureId, string kind, IReadOnlyDictionary<string, string>? roles = null, CancellationToken cancel = default)
+    /// <param name="reference">A known-good capture to compare with; its channels by their stored roles.</param>
+    public StoredReading Make(int captureId, string kind, IReadOnlyDictionary<string, string>? roles = null, int? reference = null, CancellationToken cancel = default)
     {
         var capture = db.Captures.Include(c => c.Channels).Include(c => c.Job!.Engine).First(c => c.Id == captureId);
         var reading = ReadingRegistry.Find(kind) ?? throw new ReadingException($"There is no reading '{kind}'.");
         var known = reading.Roles.Select(r => r.Name).ToHashSet();
         var channels = roles ?? StoredRoles(capture, known);
+        var good = reading.TakesReference && reference is { } id ? db.Captures.AsNoTracking().Include(c => c.Channels).FirstOrDefault(c => c.Id == id) : null;
         var result = reading.Read(new ReadingRequest(Load(capture, reading.UsefulRate))
         {
             Engine = capture.Job!.Engine!.ToEngine(),
             Channels = channels,
             Options = Options(capture.Conditions, reading),
+            Reference = good is null ? null : Load(good, reading.UsefulRate),
+            ReferenceChannels = good is null ? new Dictionary<string, string>() : StoredRoles(good, known),
         }, cancel);
         db.Readings.Where(r => r.CaptureId == captureId && r.Kind == kind).ExecuteDelete();
         var stored = StoredReading.Of(result, capture.JobId, captureId);
@@ -31,16 +35,23 @@ public sealed class ReadingService(MascheraDb db, SampleStore samples)
     }
 
     /// <summary>
-    /// Makes what a capture asks for by itself: relative compression where the starter turned the engine. Whatever
-    /// can't be made is left for the person to ask.
+    /// Makes what a capture asks for by itself: relative compression where the starter turned the engine, misfires where
+    /// it idled with a crank sensor and a sync. Whatever can't be made is left for the person to ask.
     /// </summary>
     public void MakeObvious(int captureId)
     {
-        var capture = db.Captures.AsNoTracking().First(c => c.Id == captureId);
-        if (capture.Conditions.State != "cranking") return;
+        var capture = db.Captures.AsNoTracking().Include(c => c.Channels).First(c => c.Id == captureId);
+        var roles = capture.Channels.Select(c => c.Role).ToHashSet();
+        var kind = capture.Conditions.State switch
+        {
+            "cranking" => "relative-compression",
+            "idle" when roles.Contains("crank") && roles.Contains("sync") => "misfire",
+            _ => null,
+        };
+        if (kind is null) return;
         try
         {
-            Make(captureId, "relative-compression");
+            Make(captureId, kind);
         }
         catch (ReadingException)
         {

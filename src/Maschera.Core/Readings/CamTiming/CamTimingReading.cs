@@ -147,7 +147,7 @@ public sealed class CamTimingReading : IReading
         if (offsets.Length > 4 && Statistics.Quantile(Statistics.Sorted(offsets), 0.95) - Statistics.Quantile(Statistics.Sorted(offsets), 0.05) > Moving)
             notes.Add(new("moves", $"{channel} moves by {offsets.Max() - offsets.Min():0.0}° within the capture: a phaser at work, or a loose drive. The figure is the middle."));
         var edges = Enumerable.Range(0, count).Select(i => new EdgeDifference(
-            mine.Edges[i].Rising ? "rise" : "fall", Modulo(theirs.Edges[(i + best.Turn) % count].Degrees + theirs.Origin), Modulo(theirs.Edges[(i + best.Turn) % count].Degrees + theirs.Origin + best.Differences[i]), best.Differences[i], mine.Edges[i].Spread)).ToList();
+            mine.Edges[i].Rising ? "rise" : "fall", Modulo(theirs.Edges[(i + best.Turn) % count].Degrees + theirs.Origin), Modulo(theirs.Edges[(i + best.Turn) % count].Degrees + theirs.Origin + best.Differences[i]), best.Differences[i], mine.Edges[i].Spread)).OrderBy(e => e.ReferenceDegrees).ToList();
         return new CamOffset(role, channel, best.Offset, Statistics.StandardDeviation(offsets), mine.Cycles.Count, theirs.Cycles.Count, edges) { Track = track };
     }
 

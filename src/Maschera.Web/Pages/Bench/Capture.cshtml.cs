@@ -40,13 +40,13 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
     public async Task<IActionResult> OnGetRolesAsync() =>
         await LoadAsync() && ReadingRegistry.Find(Kind) is not null ? Partial("_Roles", this) : NotFound();
 
-    public async Task<IActionResult> OnPostAsync(Dictionary<string, string> roles, string? syncKind, string? syncCylinder, CancellationToken cancel)
+    public async Task<IActionResult> OnPostAsync(Dictionary<string, string> roles, string? syncKind, string? syncCylinder, int? reference, CancellationToken cancel)
     {
         if (!await LoadAsync() || ReadingRegistry.Find(Kind) is null) return NotFound();
         try
         {
             await RememberSyncAsync(syncKind, syncCylinder);
-            readings.Make(Id, Kind, roles.Where(r => !string.IsNullOrEmpty(r.Value)).ToDictionary(), cancel);
+            readings.Make(Id, Kind, roles.Where(r => !string.IsNullOrEmpty(r.Value)).ToDictionary(), reference, cancel);
         }
         catch (ReadingException error)
         {
@@ -82,10 +82,16 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
         return true;
     }
 
-    private async Task<object> OthersAsync() =>
-        (await db.Captures.AsNoTracking().Include(c => c.Job).Include(c => c.Channels).Where(c => c.Id != Id && c.DeletedAt == null && c.Job!.DeletedAt == null)
-            .OrderByDescending(c => c.JobId == Capture.JobId).ThenByDescending(c => c.Id).Take(MostOthers).ToListAsync())
-        .Select(c => new { id = c.Id, name = c.Name, job = c.Job!.Vehicle, channels = c.OwnChannels.Select(x => new { id = x.Id, name = x.Name, unit = x.Unit }) });
+    /// <summary>Captures offered as known-good: those of the same engine first.</summary>
+    public IReadOnlyList<StoredCapture> Others { get; private set; } = [];
+
+    private async Task<object> OthersAsync()
+    {
+        var others = await db.Captures.AsNoTracking().Include(c => c.Job).Include(c => c.Channels).Where(c => c.Id != Id && c.DeletedAt == null && c.Job!.DeletedAt == null)
+            .OrderByDescending(c => c.JobId == Capture.JobId).ThenByDescending(c => c.Id).Take(MostOthers).ToListAsync();
+        Others = [.. others.OrderByDescending(c => c.Job!.EngineId == Capture.Job!.EngineId)];
+        return others.Select(c => new { id = c.Id, name = c.Name, job = c.Job!.Vehicle, channels = c.OwnChannels.Select(x => new { id = x.Id, name = x.Name, unit = x.Unit }) });
+    }
 
     private object Drawn(object others)
     {

@@ -1,6 +1,5 @@
 using Maschera.Core.Engines;
 using Maschera.Core.Readings;
-using Maschera.Core.Readings.RelativeCompression;
 using Maschera.Store;
 using Maschera.Web.Drawing;
 using Microsoft.AspNetCore.Mvc;
@@ -36,9 +35,7 @@ public sealed class JobModel(MascheraDb db) : PageModel
         var readings = job.Readings.Where(r => shown.Contains(r.CaptureId)).OrderBy(r => r.Id).ToList();
         foreach (var capture in job.Captures) capture.Readings.AddRange(readings.Where(r => r.CaptureId == capture.Id && !capture.Readings.Contains(r)));
         Columns = LedgerOf(job, readings);
-        Wheel = readings.LastOrDefault(r => r.Kind == "relative-compression" && r.Verdict != ReadingResult.Unusable)?.Result is RelativeCompressionResult result
-            ? FiringWheel.Of(Engine, result)
-            : FiringWheel.Of(Engine);
+        Wheel = FiringWheel.Of(Engine, readings.Select(r => r.Result));
         Trail = [.. readings.Select(r => (r.MadeAt, r.Sentence)).Prepend((job.CreatedAt, $"Taken in: {job.Complaint}."))];
         return Page();
     }
