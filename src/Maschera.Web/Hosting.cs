@@ -25,6 +25,7 @@ public static class Hosting
         services.AddScoped<DemoData>();
         services.AddSingleton<ImportService>();
         services.AddSingleton<DeriveService>();
+        services.AddSingleton<ClockService>();
         services.AddSingleton<LiveService>();
         services.AddHostedService(provider => provider.GetRequiredService<LiveService>());
         services.AddSignalR();
@@ -52,6 +53,7 @@ public static class Hosting
         app.MapBenchMeasure();
         app.MapBenchChannels();
         app.MapBenchExport();
+        app.MapBenchClock();
         app.MapLive();
     }
 }

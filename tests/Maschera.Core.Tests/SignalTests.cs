@@ -129,4 +129,17 @@ public class SignalTests
         var samples = Enumerable.Range(0, 20_000).Select(_ => random.NextSingle()).ToArray();
         Assert.Empty(SyncEvents.Find(new Channel("S", "V", TimeAxis.Uniform(0, 1e-4, samples.Length), samples)));
     }
+
+    [Fact]
+    public void Edges_are_the_same_whether_samples_come_one_by_one_or_all_at_once() =>
+        Gen.Select(Gen.Frequency((8, Gen.Float[-6, 6]), (1, Gen.Const(float.NaN)), (4, Gen.Float[4.5f, 5.5f]), (4, Gen.Float[-5.5f, -4.5f])).Array[0, 400], Gen.Bool).Sample((samples, even) =>
+        {
+            var axis = even ? TimeAxis.Uniform(0.5, 0.01, samples.Length) : TimeAxis.FromStamps([.. Enumerable.Range(0, samples.Length).Select(i => i * 0.01 + i % 3 * 1e-3)]);
+            var channel = new Channel("A", "V", axis, samples);
+            var together = PulseTrain.FindEdges(channel, new Rails(-5, 5), 0.2);
+            var single = new EdgeFinder(new Rails(-5, 5), 0.2);
+            for (var i = 0; i < samples.Length; i++) single.Add(new SamplePiece(i, samples.AsMemory(i, 1), axis[i], 0.01));
+            Assert.Equal(single.Edges.Count, together.Count);
+            foreach (var (a, b) in single.Edges.Zip(together)) Assert.Equal((a.Rising, Math.Round(a.Seconds, 9)), (b.Rising, Math.Round(b.Seconds, 9)));
+        }, iter: 3_000);
 }

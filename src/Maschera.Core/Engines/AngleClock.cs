@@ -1,3 +1,4 @@
+using System.Numerics;
 using Maschera.Core.Readings;
 using Maschera.Core.Signals;
 
@@ -98,20 +99,37 @@ public sealed class AngleClock
     /// <summary>Degrees at every sample of an axis, written into <paramref name="into"/>. Times must rise.</summary>
     public void Fill(TimeAxis time, Span<double> into)
     {
-        var i = 0;
-        var (c0, c1, c2, c3) = Cubic(0);
-        for (var n = 0; n < into.Length; n++)
+        var n = 0;
+        for (; n < into.Length && time[n] < _seconds[0]; n++) into[n] = At(time[n]);
+        for (var i = 0; i + 1 < _seconds.Length && n < into.Length; i++)
         {
-            var t = time[n];
-            if (t > _seconds[i + 1] && i + 2 < _seconds.Length)
-            {
-                while (i + 2 < _seconds.Length && t > _seconds[i + 1]) i++;
-                (c0, c1, c2, c3) = Cubic(i);
-            }
-
-            var d = t - _seconds[i];
-            into[n] = t < _seconds[0] || t > _seconds[^1] ? At(t) : c0 + d * (c1 + d * (c2 + d * c3));
+            var end = Math.Min(into.Length, time.IndexAtOrAfter(_seconds[i + 1]));
+            if (end <= n) continue;
+            if (time.IsUniform) FillEven(Cubic(i), time[n] - _seconds[i], time.Step, into[n..end]);
+            else
+                for (var k = n; k < end; k++) into[k] = Value(Cubic(i), time[k] - _seconds[i]);
+            n = end;
         }
+
+        for (; n < into.Length; n++) into[n] = At(time[n]);
+    }
+
+    private static double Value((double C0, double C1, double C2, double C3) c, double d) => c.C0 + d * (c.C1 + d * (c.C2 + d * c.C3));
+
+    /// <summary>The polynomial at even steps, several at a time.</summary>
+    private static void FillEven((double C0, double C1, double C2, double C3) c, double start, double step, Span<double> into)
+    {
+        var wide = Vector<double>.Count;
+        var (c0, c1, c2, c3) = (new Vector<double>(c.C0), new Vector<double>(c.C1), new Vector<double>(c.C2), new Vector<double>(c.C3));
+        var lanes = Vector<double>.Indices * step;
+        var k = 0;
+        for (; k <= into.Length - wide; k += wide)
+        {
+            var d = new Vector<double>(start + k * step) + lanes;
+            (c0 + d * (c1 + d * (c2 + d * c3))).CopyTo(into[k..]);
+        }
+
+        for (; k < into.Length; k++) into[k] = Value(c, start + k * step);
     }
 
     /// <summary>The polynomial between tooth <paramref name="i"/> and the next, by seconds since tooth i.</summary>

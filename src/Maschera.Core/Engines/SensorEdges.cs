@@ -14,6 +14,9 @@ public sealed record SensorEdges(IReadOnlyList<Edge> Edges, bool IsInductive, do
     /// <summary>What is near a rail, as a share of the swing.</summary>
     private const double RailShare = 0.2;
 
+    /// <summary>So many samples, evenly spread, tell the kind of sensor.</summary>
+    private const int SketchSamples = 60_000;
+
     /// <summary>An inductive half wave counts from this share of the amplitude of the last ones.</summary>
     private const double HalfWaveShare = 0.3;
 
@@ -26,7 +29,7 @@ public sealed record SensorEdges(IReadOnlyList<Edge> Edges, bool IsInductive, do
     /// <summary>Finds them; empty where the channel stands still.</summary>
     public static SensorEdges Find(Channel channel)
     {
-        var rails = PulseTrain.FindRails(channel.Samples);
+        var rails = PulseTrain.FindRails(Sketch(channel.Samples));
         if (!(rails.Swing > 0)) return new SensorEdges([], false, 0);
         return Switches(channel.Samples, rails)
             // Between samples nothing is known of a steep edge: even over one step.
@@ -34,10 +37,20 @@ public sealed record SensorEdges(IReadOnlyList<Edge> Edges, bool IsInductive, do
             : new SensorEdges(Crossings(channel), true, channel.Time.Step / Math.Sqrt(12) / 2);
     }
 
+    /// <summary>Every so many samples; all of them where they are few.</summary>
+    private static float[] Sketch(float[] samples)
+    {
+        if (samples.Length <= SketchSamples) return samples;
+        var stride = samples.Length / SketchSamples | 1;
+        var picked = new float[(samples.Length - 1) / stride + 1];
+        for (var i = 0; i < picked.Length; i++) picked[i] = samples[i * stride];
+        return picked;
+    }
+
     private static bool Switches(float[] samples, Rails rails)
     {
         int near = 0, all = 0;
-        foreach (var sample in samples)
+        foreach (var sample in Sketch(samples))
         {
             if (!float.IsFinite(sample)) continue;
             all++;

@@ -70,6 +70,8 @@ internal sealed class ToothTrain
         var gaps = 0;
         for (var i = 0; i < intervals.Length; i++)
         {
+            steps[i] = 1;
+            if (IsPlain(intervals, i)) continue;
             var usual = Usual(intervals, i);
             steps[i] = intervals[i] > GapRatio * usual ? (int)Math.Round(intervals[i] / Pitch(intervals, i, usual)) : 1;
             steps[i] = Math.Max(1, steps[i]);
@@ -92,6 +94,10 @@ internal sealed class ToothTrain
         if (after > GapRatio * usual) after = usual;
         return (before + after) / 2;
     }
+
+    /// <summary>True for an interval hardly longer than either neighbour: no gap, without looking further.</summary>
+    private static bool IsPlain(double[] intervals, int at) =>
+        at > 0 && at + 1 < intervals.Length && intervals[at] < 1.35 * Math.Min(intervals[at - 1], intervals[at + 1]);
 
     private static double Usual(double[] intervals, int at)
     {
@@ -121,8 +127,10 @@ internal sealed class ToothTrain
         {
             if (i > 0 && i < intervals.Length)
             {
-                var usual = Usual(intervals, i);
                 var (before, after) = (intervals[i - 1], intervals[i]);
+                var beside = Math.Max(i > 1 ? intervals[i - 2] : 0, i + 1 < intervals.Length ? intervals[i + 1] : 0);
+                // Two whole intervals together are longer than the one beside them, also at a gap's end.
+                var usual = before + after > 1.6 * beside ? 0 : Usual(intervals, i);
                 if (Math.Min(before, after) < 0.6 * usual && Math.Max(before, after) < 0.9 * usual && before + after < 1.3 * usual)
                 {
                     extra++;

@@ -1,3 +1,5 @@
+using System.Numerics;
+
 namespace Maschera.Core.Signals;
 
 /// <summary>A crossing of a level: when, in seconds, and in which direction.</summary>
@@ -74,7 +76,66 @@ public sealed class EdgeFinder(Rails rails, double hysteresis = EdgeFinder.Usual
     /// <summary>Goes on with samples on an axis.</summary>
     public void Add(TimeAxis time, ReadOnlySpan<float> samples)
     {
-        for (var i = 0; i < samples.Length; i++) Add(time[i], samples[i]);
+        for (var i = 0; i < samples.Length; i++)
+        {
+            // Between edges nothing happens: go on to the next sample beyond the far threshold, many at a time.
+            if (_high is { } high && i > 0)
+            {
+                var next = i + Next(samples[i..], high);
+                if (next >= samples.Length)
+                {
+                    Remember(time, samples, samples.Length - 1);
+                    return;
+                }
+
+                Remember(time, samples, next - 1);
+                Cross(time, samples, next, Math.Max(i, 1));
+                i = next;
+            }
+
+            Add(time[i], samples[i]);
+        }
+    }
+
+    /// <summary>How far on the first sample lies beyond the other threshold; the length where none does.</summary>
+    private int Next(ReadOnlySpan<float> samples, bool high)
+    {
+        var limit = new Vector<float>(high ? _lower : _upper);
+        var i = 0;
+        for (; i <= samples.Length - Vector<float>.Count; i += Vector<float>.Count)
+        {
+            var values = new Vector<float>(samples[i..]);
+            if (high ? Vector.LessThanAny(values, limit) : Vector.GreaterThanAny(values, limit)) break;
+        }
+
+        for (; i < samples.Length; i++)
+            if (high ? samples[i] < _lower : samples[i] > _upper) return i;
+        return i;
+    }
+
+    /// <summary>Dates the last crossing of the middle before sample <paramref name="at"/>, not before <paramref name="first"/>.</summary>
+    private void Cross(TimeAxis time, ReadOnlySpan<float> samples, int at, int first)
+    {
+        var after = at;
+        for (var i = at - 1; i >= first - 1; i--)
+        {
+            // What is missing is passed over.
+            if (!float.IsFinite(samples[i])) continue;
+            if (samples[i] < _mid != samples[after] < _mid)
+            {
+                _crossing = time[i] + (_mid - samples[i]) / (samples[after] - samples[i]) * (time[after] - time[i]);
+                return;
+            }
+
+            after = i;
+        }
+    }
+
+    /// <summary>Takes the last number up to a place as the one before what follows.</summary>
+    private void Remember(TimeAxis time, ReadOnlySpan<float> samples, int at)
+    {
+        while (at >= 0 && !float.IsFinite(samples[at])) at--;
+        if (at >= 0) (_before, _beforeSeconds) = (samples[at], time[at]);
     }
 
     /// <summary>Goes on with a piece.</summary>

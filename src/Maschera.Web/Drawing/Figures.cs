@@ -1,4 +1,5 @@
 using System.Globalization;
+using Maschera.Core.Engines;
 using Maschera.Core.Signals;
 
 namespace Maschera.Web.Drawing;
@@ -33,10 +34,12 @@ public static class Figures
     }
 
     /// <summary>All lines of a caliper, in the unit shown.</summary>
-    public static IReadOnlyList<Figure> Of(SpanMeasure m, UnitChoice unit)
+    /// <param name="clock">The capture's angle clock; null without one.</param>
+    public static IReadOnlyList<Figure> Of(SpanMeasure m, UnitChoice unit, AngleClock? clock = null)
     {
         var lines = new List<Figure>();
         Add(lines, "Time", m.Seconds, s_times);
+        if (clock is not null && m.From >= clock.Seconds[0] && m.To <= clock.Seconds[^1]) lines.Add(new("Crank", Digits(clock.At(m.To) - clock.At(m.From)), "°"));
         if (m.PerSecond is { } perSecond) Add(lines, "One over time", perSecond, s_frequencies);
         Level("Left jaw", m.FromLevel);
         Level("Right jaw", m.ToLevel);

@@ -4,7 +4,7 @@ using Maschera.Core.Signals;
 namespace Maschera.Core.Readings.Misfire;
 
 /// <summary>Where a firing TDC of the first cylinder lies on a clock; null with the reason where it can't be told.</summary>
-internal readonly record struct CyclePhase(double? Tdc, Note? Doubt)
+public readonly record struct CyclePhase(double? Tdc, Note? Doubt)
 {
     /// <summary>Degrees from a running engine's sync to the firing TDC of its cylinder.</summary>
     private static double DegreesToTdc(string kind, Engine engine) => kind switch
@@ -18,6 +18,10 @@ internal readonly record struct CyclePhase(double? Tdc, Note? Doubt)
     /// <summary>Sync marks closer to their cylinder's TDC than this leave no doubt which turn it is, degrees.</summary>
     private const double SureWithin = 120;
 
+    /// <summary>Finds it from a signal that marks one cylinder.</summary>
+    /// <param name="sync">The signal; null where there is none.</param>
+    /// <param name="kind">What it is on: ignition, injector, cam or pressure.</param>
+    /// <param name="cylinder">The cylinder it marks.</param>
     public static CyclePhase Find(AngleClock clock, Engine engine, Channel? sync, string kind, int cylinder)
     {
         if (sync is null) return new CyclePhase(null, new Note("no-sync", "The crank alone does not tell which of its two turns fires which cylinder. Capture an ignition, injector, cam or pressure signal of one cylinder as well."));

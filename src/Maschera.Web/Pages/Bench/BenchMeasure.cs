@@ -48,28 +48,28 @@ public static class BenchMeasure
     }
 
     /// <summary>A kept caliper with its figures.</summary>
-    public static CaliperShown Show(StoredCaliper caliper, StoredChannel channel, string? unit, SampleStore samples, CancellationToken cancel = default)
+    public static CaliperShown Show(StoredCaliper caliper, StoredChannel channel, string? unit, SampleStore samples, CaptureClock? clock, CancellationToken cancel = default)
     {
         var measure = SpanMeasure.Of(samples.Reader(channel), caliper.From, caliper.To, cancel);
         var choice = UnitConversion.For(channel.Unit).FirstOrDefault(u => u.Unit == unit);
         if (choice.Unit is null) choice = new UnitChoice(channel.Unit, 1, 0);
-        return new CaliperShown(caliper.Id, caliper.Name, caliper.ChannelId, caliper.From, caliper.To, Figures.Label(measure, choice), Figures.Of(measure, choice), measure);
+        return new CaliperShown(caliper.Id, caliper.Name, caliper.ChannelId, caliper.From, caliper.To, Figures.Label(measure, choice), Figures.Of(measure, choice, clock?.Clock), measure);
     }
 
     /// <summary>An answer that says what is wrong.</summary>
     internal static IResult Wrong(string problem) => Results.Json(new { error = problem }, statusCode: StatusCodes.Status400BadRequest);
 
-    private static async Task<IResult> AddCaliper(int id, CaliperAsked asked, MascheraDb db, SampleStore samples, CancellationToken cancel)
+    private static async Task<IResult> AddCaliper(int id, CaliperAsked asked, MascheraDb db, SampleStore samples, ClockService clocks, CancellationToken cancel)
     {
         if (await db.Calipers.CountAsync(c => c.CaptureId == id, cancel) >= MostOfEach) return Wrong($"A capture holds {MostOfEach} calipers; delete one first.");
         var caliper = new StoredCaliper { CaptureId = id };
-        return await Keep(caliper, asked, db, samples, cancel);
+        return await Keep(caliper, asked, db, samples, clocks, cancel);
     }
 
-    private static async Task<IResult> MoveCaliper(int id, int caliper, CaliperAsked asked, MascheraDb db, SampleStore samples, CancellationToken cancel) =>
-        await db.Calipers.FirstOrDefaultAsync(c => c.Id == caliper && c.CaptureId == id, cancel) is { } kept ? await Keep(kept, asked, db, samples, cancel) : Results.NotFound();
+    private static async Task<IResult> MoveCaliper(int id, int caliper, CaliperAsked asked, MascheraDb db, SampleStore samples, ClockService clocks, CancellationToken cancel) =>
+        await db.Calipers.FirstOrDefaultAsync(c => c.Id == caliper && c.CaptureId == id, cancel) is { } kept ? await Keep(kept, asked, db, samples, clocks, cancel) : Results.NotFound();
 
-    private static async Task<IResult> Keep(StoredCaliper caliper, CaliperAsked asked, MascheraDb db, SampleStore samples, CancellationToken cancel)
+    private static async Task<IResult> Keep(StoredCaliper caliper, CaliperAsked asked, MascheraDb db, SampleStore samples, ClockService clocks, CancellationToken cancel)
     {
         if (!double.IsFinite(asked.From) || !double.IsFinite(asked.To)) return Wrong("A jaw stands at a number of seconds.");
         if (await Channel(caliper.CaptureId, asked.Channel, db) is not { } channel) return Results.NotFound();
@@ -79,7 +79,8 @@ public static class BenchMeasure
         (caliper.ChannelId, caliper.From, caliper.To) = (asked.Channel, Math.Min(asked.From, asked.To), Math.Max(asked.From, asked.To));
         db.Calipers.Update(caliper);
         await db.SaveChangesAsync(cancel);
-        return Results.Json(Show(caliper, channel, asked.Unit, samples, cancel));
+        var capture = await db.Captures.AsNoTracking().Include(c => c.Channels).Include(c => c.Job!.Engine).FirstAsync(c => c.Id == caliper.CaptureId, cancel);
+        return Results.Json(Show(caliper, channel, asked.Unit, samples, clocks.Of(capture, samples), cancel));
     }
 
     private static async Task<IResult> AddPin(int id, PinShown asked, MascheraDb db)

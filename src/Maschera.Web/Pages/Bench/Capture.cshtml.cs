@@ -10,7 +10,7 @@ using Microsoft.EntityFrameworkCore;
 namespace Maschera.Web.Pages.Bench;
 
 /// <summary>The bench: a capture's lanes, and what was read from it.</summary>
-public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingService readings) : PageModel
+public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingService readings, ClockService clocks) : PageModel
 {
     private const int Inks = 6;
 
@@ -98,6 +98,7 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
         var compression = Readings.Select(r => r.Result).OfType<RelativeCompressionResult>().FirstOrDefault();
         var loadName = compression?.Channels.GetValueOrDefault(compression.LoadRole ?? "");
         Arranged = Arrangement.Of(Capture);
+        var clock = Capture.Calipers.Count > 0 ? clocks.Of(Capture, samples) : null;
         var units = Arranged.Lanes.SelectMany(lane => lane.Channels).ToDictionary(c => c.Channel, c => c.Unit);
         return new
         {
@@ -107,7 +108,7 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
             channels = Capture.OwnChannels.Select((c, i) => new { id = c.Id, name = c.Name, unit = c.Unit, units = UnitConversion.For(c.Unit), ink = i % Inks, expression = c.Expression, load = c.Name == loadName }),
             arrangement = Arranged,
             humps = compression?.Humps.Select(h => new { h.From, h.To, h.Position, h.Cylinder, low = compression.Low.Any(l => l.Position == h.Position) }) ?? [],
-            calipers = Capture.Calipers.Select(c => BenchMeasure.Show(c, Capture.Channels.First(x => x.Id == c.ChannelId), units.GetValueOrDefault(c.ChannelId), samples)),
+            calipers = Capture.Calipers.Select(c => BenchMeasure.Show(c, Capture.Channels.First(x => x.Id == c.ChannelId), units.GetValueOrDefault(c.ChannelId), samples, clock)),
             pins = Capture.Pins.OrderBy(p => p.At).Select(p => new PinShown(p.Id, p.At, p.Remark)),
             others,
         };

@@ -3,6 +3,7 @@ import { arrangement, channelOf, drawn, info, onView, show, unitOf, view, type L
 import { calm, fail, fetchWindow, type Trace } from "./server";
 import { partnerOf, underneath } from "./compare";
 import { drawHumps, ink } from "./strokes";
+import { degreeTicks, degreeTitle, inDegrees } from "./degrees";
 
 export const host = document.querySelector<HTMLElement>("#bench")!;
 const LEFT = 66, RIGHT = 56, EDGE = 16;
@@ -40,7 +41,8 @@ function axes(shown: LaneChannel[], last: boolean): uPlot.Axis[] {
   const digits = () => Math.max(1, Math.min(8, Math.ceil(-Math.log10((view().to - view().from) / 10))));
   const label = (c: LaneChannel) => unitOf(c).unit || "of full scale";
   const list: uPlot.Axis[] = [
-    { ...common, size: last ? 40 : 8, label: last ? "seconds" : undefined, labelSize: last ? 16 : 0, labelFont: "12px Archivo", values: (_, ticks) => ticks.map((t) => (last ? t.toFixed(digits()) : "")) },
+    inDegrees() ? { ...common, size: last ? 40 : 8, label: last ? degreeTitle() : undefined, labelSize: last ? 16 : 0, labelFont: "12px Archivo", splits: () => degreeTicks().seconds, values: () => (last ? degreeTicks().labels : degreeTicks().labels.map(() => "")) }
+    : { ...common, size: last ? 40 : 8, label: last ? "seconds" : undefined, labelSize: last ? 16 : 0, labelFont: "12px Archivo", values: (_, ticks) => ticks.map((t) => (last ? t.toFixed(digits()) : "")) },
     { ...common, scale: `y${shown[0].channel}`, size: LEFT - 16, label: label(shown[0]), labelSize: 16, labelFont: "12px Archivo", space: 26 },
   ];
   if (shown.length > 1) list.push({ ...common, grid: { show: false }, scale: `y${shown[1].channel}`, side: 1, size: RIGHT - 16, label: label(shown[1]), labelSize: 16, labelFont: "12px Archivo", space: 26 });

@@ -5,6 +5,7 @@ import { drawOverview } from "./overview";
 import { startCalipers } from "./calipers";
 import { useCompare } from "./compare";
 import { chosenLane } from "./move";
+import { startDegrees } from "./degrees";
 import "./derive";
 import "./export";
 
@@ -22,6 +23,7 @@ document.fonts.ready.then(() => {
   startCalipers();
   drawHidden();
   drawOverview();
+  startDegrees(redraw);
   useCompare(rebuild, refresh, () => chosenLane().shown[0].channel);
   show(view().from, view().to, false);
 });

@@ -93,6 +93,7 @@ function startView(): View {
 /** The address of exactly this view. */
 export function address() {
   const words = new URLSearchParams(location.search);
+  // The axis chosen stays in the address with the view.
   words.set("from", current.from.toPrecision(12));
   words.set("to", current.to.toPrecision(12));
   return `${location.pathname}?${words}`;

@@ -28,17 +28,17 @@ export function drawHumps(plot: uPlot) {
   ctx.restore();
 }
 
-function hatch(ctx: CanvasRenderingContext2D, x: number, y: number, w: number, h: number) {
+/** Slanting lines over a rectangle. */
+export function hatch(ctx: CanvasRenderingContext2D, x: number, y: number, w: number, h: number, colour = "--fault", pitch = 9 * devicePixelRatio) {
   ctx.save();
   ctx.beginPath();
   ctx.rect(x, y, w, h);
   ctx.clip();
-  ctx.strokeStyle = ink("--fault");
+  ctx.strokeStyle = ink(colour);
   ctx.globalAlpha = 0.25;
   ctx.lineWidth = devicePixelRatio;
-  const gap = 9 * devicePixelRatio;
   ctx.beginPath();
-  for (let at = x - h; at < x + w; at += gap) {
+  for (let at = x - h; at < x + w; at += pitch) {
     ctx.moveTo(at, y + h);
     ctx.lineTo(at + h, y);
   }

@@ -1,0 +1,41 @@
+using Maschera.Store;
+using Maschera.Web.Services;
+using Microsoft.EntityFrameworkCore;
+
+namespace Maschera.Web.Pages.Bench;
+
+/// <summary>The bench in crank degrees.</summary>
+public static class BenchClock
+{
+    /// <summary>Degrees between the marks sent; between them the speed hardly changes.</summary>
+    private const double Every = 30;
+
+    private const int MostMarks = 400_000;
+
+    /// <summary>
+    /// GET /bench/ID/clock: the seconds at which the crank passes each 30°, from `first` degrees on. 0 is the firing TDC
+    /// of the first cylinder of the firing order where the cycle is known, else the first tooth behind the gap.
+    /// </summary>
+    public static void MapBenchClock(this WebApplication app) =>
+        app.MapGet("/bench/{id:int}/clock", async (int id, MascheraDb db, SampleStore samples, ClockService clocks) =>
+        {
+            var capture = await db.Captures.AsNoTracking().Include(c => c.Channels).Include(c => c.Job!.Engine).FirstOrDefaultAsync(c => c.Id == id && c.DeletedAt == null);
+            if (capture is null) return Results.NotFound();
+            var found = await Task.Run(() => clocks.Of(capture, samples));
+            if (found.Clock is not { } clock) return BenchMeasure.Wrong(found.Notes[0].Text);
+            var zero = found.Tdc ?? 0;
+            var first = Math.Ceiling((clock.Degrees[0] - zero) / Every) * Every;
+            var count = Math.Min(MostMarks, 1 + (int)((clock.Degrees[^1] - zero - first) / Every));
+            var engine = capture.Job!.Engine!.ToEngine();
+            return Results.Json(new
+            {
+                first,
+                every = Every,
+                seconds = Enumerable.Range(0, count).Select(i => clock.TimeAt(zero + first + i * Every)),
+                known = found.Tdc is not null,
+                firing = engine.FiringOrder.Zip(engine.Angles(), (cylinder, degrees) => new { cylinder, degrees }),
+                said = $"{clock.Wheel.Teeth} tooth places{string.Concat(clock.Wheel.Missing.Select(m => $" − {m}"))}, {clock.SpeedRpm:0} rpm, each edge known to ± {clock.StandardErrorDegrees:0.00}°",
+                notes = found.Notes.Select(n => n.Text),
+            });
+        });
+}
