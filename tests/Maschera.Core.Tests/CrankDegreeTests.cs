@@ -106,6 +106,22 @@ public class CrankDegreeTests
         Assert.InRange(clock.StandardErrorDegrees, 0.001, 0.2);
     }
 
+    [Fact]
+    public void Folded_cycles_give_the_mean_whatever_the_speed_and_point_out_the_odd_one()
+    {
+        var capture = Run(new RunningPlan(s_engine) { SpeedRpm = 700, EndRpm = 1600, Seconds = 6, SyncCylinder = 1 });
+        var (clock, _) = AngleClock.Make(capture.Channels[0], s_engine);
+        var time = capture.Channels[0].Time;
+        float Wave(double degrees) => (float)(3 + 2 * Math.Sin(Math.Tau * degrees / 720) + Math.Cos(Math.Tau * degrees / 240));
+        var struck = clock!.TimeAt(clock.Degrees[0] + 9_000);
+        var channel = new Channel("Wave", "bar", time, [.. Enumerable.Range(0, time.Count).Select(i => Wave(clock.At(time[i])) + (Math.Abs(time[i] - struck) < 0.004 ? 2 : 0))]);
+        var fold = CycleFold.Of(channel, clock, 0)!;
+        Assert.InRange(fold.Cycles, 50, 70);
+        for (var d = 0; d < CycleFold.Bins; d += 7) Assert.Equal(Wave(d + 0.5), fold.Mean[d], 0.1);
+        var odd = Assert.Single(fold.Odd);
+        Assert.InRange(struck, odd.Seconds, odd.Seconds + 0.2);
+    }
+
     public static TheoryData<string, double, int, bool> Runs => new()
     {
         { "2", 700, 60, false }, { "3", 850, 36, true }, { "4", 1500, 60, false }, { "4", 3000, 60, true }, { "5", 900, 58, false },

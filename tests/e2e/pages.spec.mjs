@@ -320,6 +320,27 @@ test("a slipped belt is read against a known-good, and says so again when asked 
   await expect(page.getByRole("article", { name: "Cam timing" })).toContainText(/16\.\d° late/);
 });
 
+test("the bench goes over to crank degrees, steps by cycles and lays them on top of each other", async ({ page }) => {
+  await page.goto("/bench/5?from=2&to=2.4");
+  await bench(page).waitFor();
+  await page.getByRole("button", { name: "Degrees" }).click();
+  await expect(page.locator("#cycle-strip")).toBeVisible();
+  await expect(page.locator("#clock-said")).toContainText("60 tooth places − 2");
+  const span = await page.locator("#window-span").textContent();
+  await page.keyboard.press("]");
+  await expect(page.locator("#window-span")).not.toHaveText(span);
+  await page.reload();
+  await bench(page).waitFor();
+  await expect(page.getByRole("button", { name: "Degrees" })).toHaveAttribute("aria-pressed", "true");
+  await page.getByText("Every cycle on top of the other").click();
+  await page.getByLabel("Fold on 720°").selectOption({ label: "Cam sensor" });
+  await expect(page.getByRole("img", { name: /Cam sensor over one cycle: mean and spread of \d+ cycles/ })).toBeVisible();
+  await page.goto("/bench/2");
+  await bench(page).waitFor();
+  await page.getByRole("button", { name: "Degrees" }).click();
+  await expect(page.locator("#bench-error")).toContainText("No channel of this capture is marked as the crank sensor");
+});
+
 test("a misfiring cylinder stands out on the bench, in the ledger and in the report", async ({ page }) => {
   await page.goto("/bench/5");
   await expect(page.getByRole("img", { name: /cylinder 4: 16 of 85 missing/ })).toBeVisible();

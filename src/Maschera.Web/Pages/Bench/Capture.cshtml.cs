@@ -1,3 +1,4 @@
+using Maschera.Core.Engines;
 using Maschera.Core.Readings;
 using Maschera.Core.Readings.RelativeCompression;
 using Maschera.Core.Signals;
@@ -13,6 +14,9 @@ namespace Maschera.Web.Pages.Bench;
 public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingService readings, ClockService clocks) : PageModel
 {
     private const int Inks = 6;
+
+    /// <summary>Samples a second that are enough for one value a degree up to 10,000 rpm.</summary>
+    private const double FoldRate = 120_000;
 
     /// <summary>Captures offered to be laid underneath.</summary>
     private const int MostOthers = 200;
@@ -39,6 +43,17 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
 
     public async Task<IActionResult> OnGetRolesAsync() =>
         await LoadAsync() && ReadingRegistry.Find(Kind) is not null ? Partial("_Roles", this) : NotFound();
+
+    /// <summary>A channel folded on one cycle.</summary>
+    public async Task<IActionResult> OnGetFoldAsync(int channel)
+    {
+        if (!await LoadAsync() || Capture.OwnChannels.FirstOrDefault(c => c.Id == channel) is not { } row) return NotFound();
+        var found = await Task.Run(() => clocks.Of(Capture, samples));
+        var engine = Capture.Job!.Engine!.ToEngine();
+        var fold = found.Clock is { } clock ? CycleFold.Of(samples.Reader(row).LoadAtMost(FoldRate), clock, found.Tdc ?? 0) : null;
+        IReadOnlyList<(int, double)> firing = found.Tdc is null ? [] : [.. engine.FiringOrder.Zip(engine.Angles())];
+        return Partial("_Fold", (row, fold, firing, found.Clock is null ? found.Notes[0].Text : null));
+    }
 
     public async Task<IActionResult> OnPostAsync(Dictionary<string, string> roles, string? syncKind, string? syncCylinder, int? reference, CancellationToken cancel)
     {

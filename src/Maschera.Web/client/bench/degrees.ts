@@ -119,7 +119,7 @@ function drawStrip() {
       ctx.fillStyle = ink("--ink");
       ctx.fillRect(a, top + 1, 1, row - 2);
       ctx.textAlign = "center";
-      if (known && perStroke > 16) ctx.fillText(strokes[stroke], (a + b) / 2, top + row / 2 + 0.5);
+      if (known && perStroke > 16 && b - a > 12) ctx.fillText(strokes[stroke], (a + b) / 2, top + row / 2 + 0.5);
     }
   });
 }

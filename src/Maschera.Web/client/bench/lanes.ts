@@ -25,7 +25,7 @@ export const onPlaced = (call: () => void) => { placed.push(call); };
 
 export const visible = () => arrangement.lanes.map((lane) => ({ lane, shown: lane.channels.filter((c) => !c.hidden) })).filter((l) => l.shown.length > 0);
 const twoScales = () => visible().some((l) => l.shown.length > 1);
-const usualHeight = (count: number) => Math.round(Math.max(96, Math.min(330, (window.innerHeight - 396) / count - 26)));
+const usualHeight = (count: number) => Math.round(Math.max(96, Math.min(330, (window.innerHeight - 396 - document.querySelector("#cycle-strip")!.clientHeight) / count - 26)));
 
 /** Pixels from the page's lane edge to a place in seconds. */
 export function pixelOf(plot: uPlot, seconds: number) { return plot.valToPos(seconds, "x"); }
