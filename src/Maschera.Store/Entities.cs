@@ -69,6 +69,15 @@ public sealed class StoredCapture
     /// <summary>The process that writes the samples; null once they are whole.</summary>
     public int? WriterProcess { get; set; }
 
+    /// <summary>When it was put on the shelf as known-good; null where it was not.</summary>
+    public DateTime? ShelvedAt { get; set; }
+
+    /// <summary>Why it counts as good.</summary>
+    public string? ShelfReason { get; set; }
+
+    /// <summary>Who checked it.</summary>
+    public string? ShelfBy { get; set; }
+
     /// <summary>How its lanes lie on the bench; null as long as nobody moved anything.</summary>
     public string? ArrangementJson { get; set; }
 

@@ -12,6 +12,9 @@ internal static class Upgrade
         ALTER TABLE Captures ADD COLUMN IsWhole INTEGER NOT NULL DEFAULT 1;
         ALTER TABLE Captures ADD COLUMN WriterProcess INTEGER;
         ALTER TABLE Captures ADD COLUMN ArrangementJson TEXT;
+        ALTER TABLE Captures ADD COLUMN ShelvedAt TEXT;
+        ALTER TABLE Captures ADD COLUMN ShelfReason TEXT;
+        ALTER TABLE Captures ADD COLUMN ShelfBy TEXT;
         ALTER TABLE Channels ADD COLUMN Expression TEXT;
         ALTER TABLE Channels ADD COLUMN IsLaneCopy INTEGER NOT NULL DEFAULT 0;
         """;

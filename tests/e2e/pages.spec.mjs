@@ -315,9 +315,31 @@ test("a slipped belt is read against a known-good, and says so again when asked 
   await page.locator("select[name=kind]").selectOption("cam-timing");
   await page.getByRole("button", { name: "Read", exact: true }).click();
   await expect(page.getByRole("article", { name: "Cam timing" })).toContainText("nothing to compare with");
-  await page.getByLabel("Known-good to compare with").selectOption({ label: "Ghiro 1.0, upper valley shuttle: Known-good: warm idle" });
+  await page.getByLabel("Known-good to compare with").selectOption({ label: "✓ Ghiro 1.0, upper valley shuttle: Known-good: warm idle" });
   await page.getByRole("button", { name: "Read", exact: true }).click();
   await expect(page.getByRole("article", { name: "Cam timing" })).toContainText(/16\.\d° late/);
+});
+
+test("a sound capture is put on the shelf with its reason, found there, and taken off again", async ({ page }) => {
+  await page.goto("/bench/2");
+  await page.getByText("Put on the shelf").click();
+  await page.getByRole("button", { name: "Put it there" }).click();
+  await expect(page.getByText("Say why it counts as good")).toBeVisible();
+  await page.getByLabel("Why it counts as good").fill("All six cylinders even, no codes");
+  await page.getByLabel("Checked by").fill("L. Brina");
+  await page.getByRole("button", { name: "Put it there" }).click();
+  await expect(page).toHaveURL(/shelf/);
+  await expect(page.getByRole("listitem")).toHaveCount(2);
+  await page.getByRole("searchbox").fill("tasso parked");
+  await page.keyboard.press("Enter");
+  await expect(page.getByText("Nothing on the shelf matches")).toBeVisible();
+  await page.getByRole("searchbox").fill("tasso cranking");
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("listitem")).toHaveCount(1);
+  await page.getByRole("link", { name: "Cranking after a wet night" }).click();
+  await page.getByText("On the shelf as known-good").click();
+  await page.getByRole("button", { name: "Take it off the shelf" }).click();
+  await expect(page).toHaveURL(/bench\/2$/);
 });
 
 test("the bench goes over to crank degrees, steps by cycles and lays them on top of each other", async ({ page }) => {
@@ -353,7 +375,7 @@ test("a misfiring cylinder stands out on the bench, in the ledger and in the rep
 for (const [width, height] of [[1280, 800], [820, 1180]])
   test(`no serious accessibility finding and nothing cut off at ${width}x${height}`, async ({ page }) => {
     await page.setViewportSize({ width, height });
-    for (const path of ["/", "/jobs/1", "/jobs/new", "/engines", "/engines/2", "/rig", "/jobs/1/report", "/bench/1", "/bench/5", "/bench/7", "/jobs/2/report", "/nowhere"]) {
+    for (const path of ["/", "/jobs/1", "/jobs/new", "/engines", "/engines/2", "/rig", "/shelf", "/jobs/1/report", "/bench/1", "/bench/5", "/bench/7", "/jobs/2/report", "/nowhere"]) {
       await page.goto(path);
       if (path.startsWith("/bench")) await bench(page).waitFor();
       for (const light of ["day", "night"]) {

@@ -15,7 +15,7 @@ async function dressBench(page) {
   await page.waitForTimeout(600);
 }
 const views = [
-  ["jobs", "/"], ["job", "/jobs/1"], ["bench", "/bench/1"], ["misfire", "/bench/5?from=2&to=2.4&axis=degrees"], ["cam-timing", "/bench/7?from=0.5&to=0.9&axis=degrees"], ["report", "/jobs/1/report"], ["engine", "/engines/2"], ["rig", "/rig"],
+  ["jobs", "/"], ["job", "/jobs/1"], ["bench", "/bench/1"], ["misfire", "/bench/5?from=2&to=2.4&axis=degrees"], ["cam-timing", "/bench/7?from=0.5&to=0.9&axis=degrees"], ["report", "/jobs/1/report"], ["engine", "/engines/2"], ["rig", "/rig"], ["shelf", "/shelf"],
 ];
 for (const [name, path] of views) {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });

@@ -34,6 +34,7 @@ public sealed class DemoData(MascheraDb db, ReadingService readings)
         var sister = Take(engines["Ghiro 1.0"], "Ghiro 1.0, upper valley shuttle", "NB 0520", 58_900, "None, measured as known-good", "Warm", null, 40);
         sister.ClosedAt = DateTime.UtcNow.AddDays(-40);
         var good = Idle(sister, "Known-good: warm idle", new RunningPlan(EngineCatalogue.Ghiro) { SpeedRpm = 860, SyncCylinder = null, Seconds = 6, Seed = 12 }, new("idle", 88, null, "Belt at the marks, checked by hand"));
+        Shelve(good, "Belt at the marks, checked by hand; runs clean, no codes");
         // One tooth of a belt wheel of 22 on the crank.
         var late = Idle(shuttle, "Warm idle, cam and crank", new RunningPlan(EngineCatalogue.Ghiro) { SpeedRpm = 790, SyncCylinder = null, Seconds = 6, CamOffsetDegrees = 360 / 22.0, CamFlutterDegrees = 0.3, Seed = 13 }, new("idle", 90, null, null));
         readings.Make(late, "cam-timing", reference: good);
@@ -62,6 +63,13 @@ public sealed class DemoData(MascheraDb db, ReadingService readings)
         db.Jobs.Add(job);
         db.SaveChanges();
         return job;
+    }
+
+    private void Shelve(int capture, string reason)
+    {
+        var row = db.Captures.First(c => c.Id == capture);
+        (row.ShelvedAt, row.ShelfReason, row.ShelfBy) = (DateTime.UtcNow.AddDays(-40), reason, "Nebbiola, workshop");
+        db.SaveChanges();
     }
 
     private int Idle(Job job, string name, RunningPlan plan, Conditions conditions)

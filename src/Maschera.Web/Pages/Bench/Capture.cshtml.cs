@@ -27,6 +27,7 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
     public StoredCapture Capture { get; private set; } = null!;
     public IReadOnlyList<ReadingView> Readings { get; private set; } = [];
     public string? Problem { get; private set; }
+    public string? ShelfProblem { get; private set; }
 
     /// <summary>What the canvas draws.</summary>
     public object ForDrawing { get; private set; } = new();
@@ -43,6 +44,26 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
 
     public async Task<IActionResult> OnGetRolesAsync() =>
         await LoadAsync() && ReadingRegistry.Find(Kind) is not null ? Partial("_Roles", this) : NotFound();
+
+    /// <summary>Puts the capture on the shelf, or takes it off.</summary>
+    public async Task<IActionResult> OnPostShelfAsync(string? reason, string? by)
+    {
+        var capture = await db.Captures.FirstOrDefaultAsync(c => c.Id == Id && c.DeletedAt == null);
+        if (capture is null) return NotFound();
+        if (capture.ShelvedAt is null && string.IsNullOrWhiteSpace(reason))
+        {
+            await LoadAsync();
+            ShelfProblem = "Say why it counts as good: what was checked, by which means.";
+            return Page();
+        }
+
+        var shelved = capture.ShelvedAt is null;
+        capture.ShelvedAt = shelved ? DateTime.UtcNow : null;
+        capture.ShelfReason = shelved ? reason!.Trim() : null;
+        capture.ShelfBy = shelved ? by?.Trim() : null;
+        await db.SaveChangesAsync();
+        return Redirect(shelved ? "/shelf" : $"/bench/{Id}");
+    }
 
     /// <summary>A channel folded on one cycle.</summary>
     public async Task<IActionResult> OnGetFoldAsync(int channel)
@@ -104,7 +125,7 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
     {
         var others = await db.Captures.AsNoTracking().Include(c => c.Job).Include(c => c.Channels).Where(c => c.Id != Id && c.DeletedAt == null && c.Job!.DeletedAt == null)
             .OrderByDescending(c => c.JobId == Capture.JobId).ThenByDescending(c => c.Id).Take(MostOthers).ToListAsync();
-        Others = [.. others.OrderByDescending(c => c.Job!.EngineId == Capture.Job!.EngineId)];
+        Others = [.. others.OrderByDescending(c => c.Job!.EngineId == Capture.Job!.EngineId).ThenByDescending(c => c.ShelvedAt is not null)];
         return others.Select(c => new { id = c.Id, name = c.Name, job = c.Job!.Vehicle, channels = c.OwnChannels.Select(x => new { id = x.Id, name = x.Name, unit = x.Unit }) });
     }
 

@@ -55,6 +55,9 @@ export const degreeTitle = () => {
   return spans > 12 * 360 ? "cycles of 720°" : clock!.known ? `crank degrees after firing TDC of cylinder ${clock!.firing[0].cylinder}` : "crank degrees after the wheel's gap";
 };
 
+/** A row for each cylinder; one for the turns alone where the cycle is not known. */
+const rowsOf = () => (clock!.known ? clock!.firing.length : 1);
+
 let redraw: () => void = () => {};
 
 async function toggle() {
@@ -72,6 +75,7 @@ async function toggle() {
 function apply() {
   button.setAttribute("aria-pressed", String(on));
   strip.hidden = said.hidden = !on;
+  strip.style.height = `${rowsOf() * row}px`;
   said.textContent = on ? [clock!.said, ...clock!.notes].join(". ") : "";
   const words = new URLSearchParams(location.search);
   if (on) words.set("axis", "degrees"); else words.delete("axis");
@@ -90,7 +94,7 @@ export function stepCycle(by: number) {
 /** Each cylinder's strokes over the lanes, told by letter and hatch. */
 function drawStrip() {
   if (!inDegrees() || !lanes.length) return;
-  const known = clock!.known, rows = known ? clock!.firing.length : 1;
+  const known = clock!.known, rows = rowsOf();
   const left = lanes[0].plot.over.getBoundingClientRect().left - strip.getBoundingClientRect().left;
   const dpr = devicePixelRatio, high = rows * row;
   strip.style.height = `${high}px`;
