@@ -28,6 +28,9 @@ public sealed record RunningPlan(Engine Engine)
     /// <summary>Inductive sensors, whose voltage grows with speed; hall sensors otherwise.</summary>
     public bool InductiveCrank { get; init; }
 
+    /// <summary>An inductive cam sensor: one wave at the beginning of each of the cam's teeth.</summary>
+    public bool InductiveCam { get; init; }
+
     /// <summary>The crank sensor connected the other way round.</summary>
     public bool TurnedRound { get; init; }
 
@@ -78,6 +81,9 @@ public static class RunningRun
 
     /// <summary>Cam edges of the stand-in: starts and ends of its teeth, crank degrees after the first tooth behind the gap.</summary>
     private static readonly (double From, double To)[] s_camTeeth = [(25, 85), (205, 330), (420, 445), (570, 690)];
+
+    /// <summary>Width of the wave an inductive cam sensor gives, crank degrees.</summary>
+    private const double CamWave = 14;
 
     /// <summary>Runs the plan. The engine needs geometry and a crank wheel.</summary>
     /// <exception cref="ArgumentException">The engine lacks them.</exception>
@@ -198,7 +204,7 @@ public static class RunningRun
             var volts = _plan.InductiveCrank ? Inductive(wheel, degrees, speed) : Hall(wheel, degrees);
             if (_plan.TurnedRound) volts = _plan.InductiveCrank ? -volts : 5.2 - volts;
             crank[index] = converter.Take(volts, _plan.Noise * (_plan.InductiveCrank ? 8 : 5), _plan.InductiveCrank ? 20 : 10);
-            cam[index] = converter.Take(Cam(degrees, index / _plan.Rate), _plan.Noise * 5, 10);
+            cam[index] = converter.Take(Cam(degrees, index / _plan.Rate, speed), _plan.Noise * 5, 10);
             if (_plan.SyncCylinder is not { } cylinder) return;
             var after = EngineSignals.After(_angles[_plan.Engine.FiringOrder.ToList().IndexOf(cylinder)], degrees + 15);
             coil[index] = converter.Take(after < 0.006 * speed ? 55 : after > 690 ? 0.6 : 13.8, 0.05, 100);
@@ -246,12 +252,13 @@ public static class RunningRun
             return share is > 0 and < 1 ? 0.08 * speed * Math.Sin(Math.Tau * share) : 0;
         }
 
-        private double Cam(double degrees, double seconds)
+        private double Cam(double degrees, double seconds, double speed)
         {
             var turned = degrees + (_plan.Engine.CrankWheel!.GapToTdc ?? 90) - _plan.CamOffsetDegrees - _plan.PhaserDegrees / 2 * Math.Sin(Math.Tau * seconds / _plan.Seconds);
             var cycle = (long)Math.Floor(turned / 720);
             if (cycle != _flutterCycle) (_flutterCycle, _flutter) = (cycle, _plan.CamFlutterDegrees * Gaussian());
             var at = EngineSignals.After(0, turned - _flutter);
+            if (_plan.InductiveCam) return s_camTeeth.Where(t => at >= t.From && at < t.From + CamWave).Select(t => 0.03 * speed * Math.Sin(Math.Tau * (at - t.From) / CamWave)).FirstOrDefault();
             return s_camTeeth.Any(t => at >= t.From && at < t.To) ? 5 : 0.1;
         }
 

@@ -57,6 +57,18 @@ public class CrankDegreeTests
         Assert.Equal(-5, lossy.OffsetDegrees!.Value, 0.4);
     }
 
+    [Theory]
+    [InlineData(true)]
+    [InlineData(false)]
+    public void An_inductive_cam_sensor_is_timed_at_its_sharp_crossings(bool told)
+    {
+        var plan = new RunningPlan(s_engine) { InductiveCam = true, InductiveCrank = true, Seconds = 4 };
+        var result = CamTiming(Run(plan with { CamOffsetDegrees = -8.5, SpeedRpm = 700, Seed = 3 }), Run(plan with { SpeedRpm = 1100 }), told ? s_engine : s_engine with { CrankWheel = null });
+        Assert.Equal(-8.5, result.OffsetDegrees!.Value, 0.3);
+        Assert.Equal("watch", result.Verdict);
+        Assert.Equal(4, result.Edges.Count);
+    }
+
     [Fact]
     public void A_plain_wheel_is_counted_by_the_cam()
     {

@@ -207,16 +207,24 @@ public sealed class CamTimingReading : IReading
         {
             var (crank, cam) = (channels["crank"], channels["cam"]);
             var cams = channels.Where(c => c.Key.StartsWith("cam", StringComparison.Ordinal)).ToDictionary(c => c.Key, c => Usable(SensorEdges.Find(c.Value)));
-            var (clock, problem) = AngleClock.Make(crank, engine, places => CamPattern.Repeats(cams["cam"], places));
+            var (clock, problem) = AngleClock.Make(crank, engine, places => cams["cam"].Select(edges => CamPattern.Repeats(edges, places)).FirstOrDefault(count => count is not null));
             if (Swapped(crank, cam, engine)) return (null, new Note("swapped", $"Crank and cam seem to be swapped: '{cam.Name}' shows many more teeth than '{crank.Name}'. Name them the other way round."));
             if (clock is null) return (null, problem);
             if (clock.Cycles < 2) return (null, new Note("short", $"The capture holds {(clock.Degrees[^1] - clock.Degrees[0]) / 720:0.0} cycles; at least two whole ones are needed, better twenty. Capture longer."));
-            var patterns = cams.Select(c => (c.Key, Pattern: CamPattern.Of(c.Value, clock))).Where(c => c.Pattern is not null).ToDictionary(c => c.Key, c => c.Pattern!);
+            var patterns = cams.Select(c => (c.Key, Pattern: Sharpest(c.Value, clock))).Where(c => c.Pattern is not null).ToDictionary(c => c.Key, c => c.Pattern!);
             return patterns.ContainsKey("cam") ? (new Sensors(clock, patterns), null) : (null, new Note("no-cam-pattern", $"The edges of '{cam.Name}' don't repeat from cycle to cycle. Check the cam sensor's hook-up."));
         }
 
-        /// <summary>Of an inductive cam sensor only the crossings in the middle of a tooth are sharp: the steeper kind.</summary>
-        private static IReadOnlyList<Edge> Usable(SensorEdges sensor) => sensor.Edges;
+        /// <summary>
+        /// The edges to go by: all of a hall sensor; of an inductive one either those that go up or those that go down, for
+        /// only the crossing in the middle of a tooth is sharp, and the other lies somewhere in the rest before it.
+        /// </summary>
+        private static IReadOnlyList<Edge>[] Usable(SensorEdges sensor) =>
+            sensor.IsInductive ? [[.. sensor.Edges.Where(e => e.Rising)], [.. sensor.Edges.Where(e => !e.Rising)]] : [sensor.Edges];
+
+        /// <summary>The pattern whose edges scatter least.</summary>
+        private static CamPattern? Sharpest(IReadOnlyList<Edge>[] choices, AngleClock clock) =>
+            choices.Select(edges => CamPattern.Of(edges, clock)).OfType<CamPattern>().MinBy(pattern => pattern.Edges.Average(e => e.Spread));
 
         private static bool Swapped(Channel crank, Channel cam, Engine? engine)
         {
