@@ -119,6 +119,30 @@ public class CrankDegreeTests
     }
 
     [Fact]
+    public void Four_printed_times_give_the_same_answer_as_the_captures()
+    {
+        var (good, here) = (Run(new RunningPlan(s_engine) { SpeedRpm = 1000, Seconds = 4, Seed = 21 }), Run(new RunningPlan(s_engine) { CamOffsetDegrees = 9.4, Seconds = 4, Seed = 22 }));
+        var (offset, doubt) = PrintedTimes.Compare(Print(good), Print(here));
+        Assert.Equal(CamTiming(here, good, s_engine).OffsetDegrees!.Value, offset, 1.0);
+        Assert.InRange(doubt, 0.01, 1);
+        Assert.Equal(-12, PrintedTimes.Compare(new(100, 99, 0.1), new(100, 99 - 100 * 12 / 720.0, 0.1)).OffsetDegrees, 6);
+        Assert.Equal(10, PrintedTimes.Compare(new(160, 159.5, 0.1), new(80, (159.5 / 160 * 720 + 10 - 720) / 9, 0.1)).OffsetDegrees, 6);
+        Assert.NotNull(new PrintedTimes(0, 1, 0.1).Problem);
+        Assert.NotNull(new PrintedTimes(10, 11, 0.1).Problem);
+
+        // What a person would read off: from one gap, in the turn the cam's long pause ends in, two turns on, in 0.1 ms.
+        static PrintedTimes Print(Capture capture)
+        {
+            var (clock, _) = AngleClock.Make(capture.Channels[0], s_engine);
+            var rising = SensorEdges.Find(capture.Channels[1]).Times(rising: true);
+            var gaps = Enumerable.Range(2, 20).Select(n => clock!.TimeAt(360 * n)).ToArray();
+            var start = gaps.First(g => rising.Count(e => e > g && e < g + 0.2 * 60 / clock!.SpeedRpm) == 1 && rising.First(e => e > g) < g + 0.15 * 60 / clock!.SpeedRpm);
+            var turns = clock!.TimeAt(clock.At(start) + 720) - start;
+            return new PrintedTimes(Math.Round(turns * 1000, 1), Math.Round((rising.First(e => e > start) - start) * 1000, 1), 0.1);
+        }
+    }
+
+    [Fact]
     public void Folded_cycles_give_the_mean_whatever_the_speed_and_point_out_the_odd_one()
     {
         var capture = Run(new RunningPlan(s_engine) { SpeedRpm = 700, EndRpm = 1600, Seconds = 6, SyncCylinder = 1 });

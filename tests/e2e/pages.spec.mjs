@@ -344,6 +344,21 @@ test("a sound capture is put on the shelf with its reason, found there, and take
   await expect(page).toHaveURL(/bench\/2$/);
 });
 
+test("four printed times give the cam's offset, and nonsense is refused", async ({ page }) => {
+  await page.goto("/shelf");
+  await page.getByRole("link", { name: "Cam timing by numbers." }).click();
+  const fields = page.getByRole("textbox");
+  for (const [i, text] of ["160,0", "40,0", "80.0", "x"].entries()) await fields.nth(i).fill(text);
+  await page.getByRole("button", { name: "Work it out" }).click();
+  await expect(page.getByRole("alert")).toHaveText("'x' is not a number.");
+  await fields.nth(3).fill("90");
+  await page.getByRole("button", { name: "Work it out" }).click();
+  await expect(page.getByRole("alert")).toContainText("This engine: The edge lies within the two turns");
+  await fields.nth(3).fill("21.5");
+  await page.getByRole("button", { name: "Work it out" }).click();
+  await expect(page.getByText("The cam stands 13.5° late")).toBeVisible();
+});
+
 test("the bench goes over to crank degrees, steps by cycles and lays them on top of each other", async ({ page }) => {
   await page.goto("/bench/5?from=2&to=2.4");
   await bench(page).waitFor();
@@ -377,7 +392,7 @@ test("a misfiring cylinder stands out on the bench, in the ledger and in the rep
 for (const [width, height] of [[1280, 800], [820, 1180]])
   test(`no serious accessibility finding and nothing cut off at ${width}x${height}`, async ({ page }) => {
     await page.setViewportSize({ width, height });
-    for (const path of ["/", "/jobs/1", "/jobs/new", "/engines", "/engines/2", "/rig", "/shelf", "/jobs/1/report", "/bench/1", "/bench/5", "/bench/7", "/jobs/2/report", "/nowhere"]) {
+    for (const path of ["/", "/jobs/1", "/jobs/new", "/engines", "/engines/2", "/rig", "/shelf", "/shelf/by-numbers?goodTurns=160.0&goodEdge=40.0&turns=80.0&edge=21.5", "/jobs/1/report", "/bench/1", "/bench/5", "/bench/7", "/jobs/2/report", "/nowhere"]) {
       await page.goto(path);
       if (path.startsWith("/bench")) await bench(page).waitFor();
       for (const light of ["day", "night"]) {

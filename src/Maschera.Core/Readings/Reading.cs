@@ -66,10 +66,10 @@ public abstract record ReadingResult
 /// <summary>One cell of the ledger: a cylinder's figure in one reading.</summary>
 /// <param name="Cylinder">The cylinder's number.</param>
 /// <param name="Value">The figure.</param>
-/// <param name="Spread">Its standard deviation over cycles, in the same unit.</param>
+/// <param name="Spread">Its standard deviation over cycles, in the same unit; null for a count.</param>
 /// <param name="Unit">The unit of both.</param>
 /// <param name="Odd">True where this cylinder stands out.</param>
-public sealed record LedgerEntry(int Cylinder, double Value, double Spread, string Unit, bool Odd);
+public sealed record LedgerEntry(int Cylinder, double Value, double? Spread, string Unit, bool Odd);
 
 /// <summary>A role a reading fills with a channel, and the words by which it is guessed.</summary>
 /// <param name="Name">The role's name in the contract.</param>

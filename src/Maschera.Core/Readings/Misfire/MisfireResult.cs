@@ -28,5 +28,5 @@ public sealed record MisfireResult : ReadingResult
     [JsonIgnore]
     public override IReadOnlyList<LedgerEntry> Ledger => IsUnusable
         ? []
-        : [.. Cylinders.Select(c => new LedgerEntry(c.Cylinder, c.Misfires, 0, $"of {c.Firings}", c.Misfires > 0 && Verdict != "random"))];
+        : [.. Cylinders.Select(c => new LedgerEntry(c.Cylinder, c.Misfires, null, "firings missing", c.Misfires > 0 && Verdict != "random"))];
 }
