@@ -212,6 +212,52 @@ public sealed class SampleStoreTests : IDisposable
         Assert.Equal(0, fresh.Database.SqlQueryRaw<int>("SELECT COUNT(*) AS Value FROM Blocks").Single());
     }
 
+    [Fact]
+    public void A_database_of_the_first_build_is_brought_up_to_date_with_its_samples()
+    {
+        var samples = Enumerable.Range(0, 20_000).Select(i => i % 100 * 0.5f).ToArray();
+        var channel = Keep(new float[10], i => i);
+        foreach (var statement in (string[])
+                 ["DROP TABLE Calipers", "DROP TABLE Pins", "DROP TABLE Blocks", "DROP TABLE Levels", "ALTER TABLE Channels DROP COLUMN Expression", "ALTER TABLE Channels DROP COLUMN IsLaneCopy",
+                     "ALTER TABLE Captures DROP COLUMN IsWhole", "ALTER TABLE Captures DROP COLUMN WriterProcess", "ALTER TABLE Captures DROP COLUMN ArrangementJson", "ALTER TABLE Captures DROP COLUMN ShelvedAt",
+                     "ALTER TABLE Captures DROP COLUMN ShelfReason", "ALTER TABLE Captures DROP COLUMN ShelfBy", "UPDATE Channels SET Count = 20000, Start = 1, Step = 0.001, End = 20.999, IsUniform = 1",
+                     "CREATE TABLE SampleBlocks (ChannelId INTEGER NOT NULL, Number INTEGER NOT NULL, Count INTEGER NOT NULL, FirstSeconds REAL NOT NULL, LastSeconds REAL NOT NULL, Samples BLOB NOT NULL, Times BLOB, Extremes BLOB NOT NULL, PRIMARY KEY (ChannelId, Number)) WITHOUT ROWID"])
+            _db.Database.ExecuteSqlRaw(statement);
+        for (var (number, first) = (0, 0); first < samples.Length; number++, first += 16_384)
+        {
+            var block = samples[first..Math.Min(samples.Length, first + 16_384)];
+            _db.Database.ExecuteSqlRaw("INSERT INTO SampleBlocks VALUES ({0}, {1}, {2}, {3}, {4}, {5}, NULL, x'00')", channel.Id, number, block.Length, 1 + first * 0.001, 1 + (first + block.Length - 1) * 0.001, PackedAsBefore(block));
+        }
+
+        using (var fresh = Open())
+        {
+            fresh.Prepare();
+            var row = fresh.Channels.Single();
+            var loaded = new SampleStore(fresh).Load(row);
+            Assert.Equal(samples, loaded.Samples);
+            Assert.Equal((1.0, 20.999), (loaded.Time.Start, Math.Round(loaded.Time.End, 9)));
+            Assert.Equal(49.5f, new SampleStore(fresh).Window(row, 1, 21, 50).Values.Where(float.IsFinite).Max());
+            Assert.True(fresh.Captures.Single().IsWhole);
+            Assert.Equal(0, fresh.Database.SqlQueryRaw<int>("SELECT COUNT(*) AS Value FROM sqlite_master WHERE name = 'SampleBlocks'").Single());
+        }
+
+        using var again = Open();
+        again.Prepare();
+        Assert.Equal(samples, new SampleStore(again).Load(again.Channels.Single()).Samples);
+    }
+
+    /// <summary>A block as the first build wrote plain floats: a kind byte, sixteen unused ones, and the bytes of equal weight side by side, deflated.</summary>
+    private static byte[] PackedAsBefore(float[] block)
+    {
+        var plain = System.Runtime.InteropServices.MemoryMarshal.AsBytes<float>(block).ToArray();
+        using var packed = new MemoryStream();
+        packed.Write(new byte[17]);
+        using (var deflate = new System.IO.Compression.DeflateStream(packed, System.IO.Compression.CompressionLevel.Fastest, leaveOpen: true))
+            for (var b = 0; b < 4; b++)
+                for (var i = 0; i < block.Length; i++) deflate.WriteByte(plain[4 * i + b]);
+        return packed.ToArray();
+    }
+
     private MascheraDb Open() => new(MascheraDb.ForFile(Path.Combine(_folder, "t.db")));
 
     private StoredChannel Keep(float[] samples, Func<int, double> time)
