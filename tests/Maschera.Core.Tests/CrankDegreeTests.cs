@@ -186,6 +186,19 @@ public class CrankDegreeTests
         }
     }
 
+    [Theory]
+    [InlineData(2000, 25_000)]
+    [InlineData(3000, 25_000)]
+    [InlineData(3000, 50_000)]
+    public void Eight_cylinders_at_speed_are_told_apart_on_coarse_samples_of_an_inductive_sensor(double rpm, double rate)
+    {
+        var engine = Engine(8, [1, 8, 4, 3, 6, 5, 7, 2], new CrankWheel(60, [2], 120));
+        var (capture, truth) = RunningRun.Record(new RunningPlan(engine) { SpeedRpm = rpm, Rate = rate, InductiveCrank = true, Seconds = 10, Misfires = [new(1, 0.1)], Seed = 3 });
+        var result = Misfire(capture, engine, 1);
+        Assert.InRange(result.Cylinders.Single(c => c.Cylinder == 1).Misfires, truth.Misfires[1] - 1, truth.Misfires[1]);
+        Assert.True(result.Cylinders.Where(c => c.Cylinder != 1).Sum(c => c.Misfires) <= truth.Firings.Values.Sum() / 500, result.Sentence);
+    }
+
     [Fact]
     public void Speed_changes_noise_polarity_and_start_do_not_change_the_table()
     {

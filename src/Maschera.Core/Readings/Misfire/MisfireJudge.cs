@@ -33,6 +33,18 @@ internal static class MisfireJudge
     /// <summary>Below this separation single misfires may be missed or invented.</summary>
     private const double SafeSeparation = 7;
 
+    /// <summary>Another span has to bring the scatter down to this share to be worth its neighbours.</summary>
+    private const double WorthWhile = 0.8;
+
+    /// <summary>A larger penalty makes all firings small instead of telling them apart.</summary>
+    private const double MostPenalty = 0.1;
+
+    /// <summary>How far a tooth of an ordinary wheel stands from its place, standard deviation in degrees.</summary>
+    private const double WheelErrorDegrees = 0.06;
+
+    /// <summary>Wheel errors reach so many standard deviations.</summary>
+    private const double WheelErrors = 3.5;
+
     /// <summary>More spans than this on either side take in a whole cycle of a small engine.</summary>
     private const int MostSpans = 3;
 
@@ -48,16 +60,17 @@ internal static class MisfireJudge
         var spans = 1;
         var (firings, below) = Gains(clock, engine, tdc, spans, swing);
         var (scatter, centre) = Healthy(below);
-        // Where the edges are too coarse for one span, several know the speed better.
-        while (spans < MostSpans && spans < engine.Cylinders - 1 && scatter * EnoughSeparation > WorkPerSwing * swing)
+        var cut = Cut(below, centre, scatter, swing, spans);
+        // Where the edges are too coarse for one span, several know the speed better, but mix neighbours in.
+        while (spans < MostSpans && spans < engine.Cylinders - 1 && scatter * EnoughSeparation > WorkPerSwing * swing && !(centre - Mean(below, v => v <= cut) > EnoughSeparation * scatter))
         {
             var (wider, unmixed) = Gains(clock, engine, tdc, spans + 1, swing);
             var (next, middle) = Healthy(unmixed);
-            if (next >= scatter) break;
+            if (next >= WorthWhile * scatter) break;
             (spans, firings, below, scatter, centre) = (spans + 1, wider, unmixed, next, middle);
+            cut = Cut(below, centre, scatter, swing, spans);
         }
 
-        var cut = Cut(below, centre, scatter, swing);
         var fired = Mean(below, v => v > cut);
         var missed = Mean(below, v => v <= cut);
         var misfires = !double.IsNaN(missed);
@@ -71,24 +84,32 @@ internal static class MisfireJudge
     private static (List<Firing> Firings, double[] Below) Gains(AngleClock clock, Engine engine, double tdc, int spans, double swing)
     {
         var firings = FiringEnergies.Of(clock, engine.Angles(), tdc, spans);
-        var usual = Usual(firings, engine.Cylinders, swing);
+        var usual = Usual(firings, engine, clock, spans, swing);
         var below = firings.Select(f => f.Gain - usual[f.Place]).ToArray();
         // With few cylinders one firing's work ends before the next begins.
         if (spans == 1 && engine.Cylinders <= ApartCylinders) return (firings, below);
         var noise = FiringEnergies.Scatter(clock, engine.Cylinders, spans) / (PriorShare * WorkPerSwing * swing);
-        return (firings, FiringEnergies.Unmixed(below, engine.Cylinders, spans, noise * noise));
+        return (firings, FiringEnergies.Unmixed(below, engine.Cylinders, spans, Math.Min(noise * noise, MostPenalty)));
     }
 
     /// <summary>
     /// What a sound firing of each place gains. The wheel's errors come every turn at the same place, so they are part
-    /// of it; but no wheel error is as large as a missing firing: a place that far below the others is not sound.
+    /// of it, and cylinders 360° apart share them: one of them far below the other is not sound. All of a place are only
+    /// taken for missing where they lie further below the rest than a wheel's errors reach.
     /// </summary>
-    private static double[] Usual(List<Firing> firings, int places, double swing)
+    private static double[] Usual(List<Firing> firings, Engine engine, AngleClock clock, int spans, double swing)
     {
-        var upper = Enumerable.Range(0, places).Select(p => Statistics.Quantile(Statistics.Sorted(firings.Where(f => f.Place == p).Select(f => f.Gain)), 0.7)).ToArray();
+        var angles = engine.Angles();
+        var upper = Enumerable.Range(0, angles.Length).Select(p => Statistics.Quantile(Statistics.Sorted(firings.Where(f => f.Place == p).Select(f => f.Gain)), 0.7)).ToArray();
         var sound = Statistics.Quantile(Statistics.Sorted(upper), 0.7);
-        // Companions share their place on the wheel, so the better of them tells its error.
-        return [.. upper.Select(u => u > sound - LeastDepth * swing ? u : sound)];
+        var wheel = WheelErrors * FiringEnergies.Scatter(clock, engine.Cylinders, spans) * WheelErrorDegrees / clock.StandardErrorDegrees;
+        var lowest = sound - Math.Max(LeastDepth * swing, wheel);
+        return [.. upper.Select((u, p) =>
+        {
+            var best = Enumerable.Range(0, angles.Length).Where(q => Math.Abs(Math.IEEERemainder(angles[q] - angles[p], 360)) < 1).Max(q => upper[q]);
+            var place = best > lowest ? best : sound;
+            return u > place - LeastDepth * swing ? u : place;
+        })];
     }
 
     /// <summary>Standard deviation and middle of the firings that took place, from the upper part alone.</summary>
@@ -104,15 +125,17 @@ internal static class MisfireJudge
     }
 
     /// <summary>The level below which a firing is missing; minus infinity where none is.</summary>
-    private static double Cut(double[] below, double centre, double scatter, double swing)
+    private static double Cut(double[] below, double centre, double scatter, double swing, int spans)
     {
-        var found = Settled(below, centre, scatter, swing, centre - 0.5 * WorkPerSwing * swing);
+        // Neighbours of misfires that could not be taken out whole reach up to half the depth.
+        var share = spans == 1 ? 0.5 : 0.6;
+        var found = Settled(below, centre, scatter, swing, share, centre - share * WorkPerSwing * swing);
         // At high speed wheel errors blow the swing up; then a group that stands clear of all others is looked for.
-        return double.IsNegativeInfinity(found) ? Settled(below, centre, scatter, swing, centre - Outlier * scatter) : found;
+        return double.IsNegativeInfinity(found) ? Settled(below, centre, scatter, swing, share, centre - Outlier * scatter) : found;
     }
 
-    /// <summary>Moves the cut half way between the two groups until it stays.</summary>
-    private static double Settled(double[] below, double centre, double scatter, double swing, double cut)
+    /// <summary>Moves the cut to a share of the way from one group to the other until it stays.</summary>
+    private static double Settled(double[] below, double centre, double scatter, double swing, double share, double cut)
     {
         for (var pass = 0; pass < 12; pass++)
         {
@@ -123,7 +146,7 @@ internal static class MisfireJudge
             var fired = Mean(below, v => v > cut);
             var depth = fired - missed;
             if (depth < LeastDepth * swing || depth < LeastSeparation * scatter) return double.NegativeInfinity;
-            var next = Math.Min(fired - depth / 2, centre - LeastClear * scatter);
+            var next = Math.Min(fired - share * depth, centre - LeastClear * scatter);
             if (Math.Abs(next - cut) < 1e-3 * depth) return next;
             cut = next;
         }
