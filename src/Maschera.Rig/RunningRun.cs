@@ -106,7 +106,6 @@ public static class RunningRun
         private readonly Dictionary<int, int> _misfires = [];
         private readonly Dictionary<int, int> _firings = [];
         private readonly double[] _toothErrors;
-        private readonly HashSet<long> _lost = [];
         private double _flutter;
         private long _flutterCycle = long.MinValue;
 
@@ -237,9 +236,8 @@ public static class RunningRun
 
         private bool IsLost(long number)
         {
-            if (_plan.LostTeethPerMille <= 0) return false;
-            if (new Random((int)(number * 7_919 % int.MaxValue) ^ _plan.Seed).NextDouble() < _plan.LostTeethPerMille / 1000) _lost.Add(number);
-            return _lost.Contains(number);
+            // Drawn from the tooth's number, so that a tooth stays lost for all its samples.
+            return _plan.LostTeethPerMille > 0 && new Random((int)(number * 7_919 % int.MaxValue) ^ _plan.Seed).NextDouble() < _plan.LostTeethPerMille / 1000;
         }
 
         private double Hall(CrankWheel wheel, double degrees) => Tooth(wheel, degrees) is var (into, pitch) && into >= 0 && into < pitch / 2 ? 5 : 0.2;

@@ -53,9 +53,12 @@ public sealed class AngleClock
     /// the least number of places after which the engine's cycle repeats, or null.
     /// </summary>
     /// <returns>The clock, or null with the reason.</returns>
-    public static (AngleClock? Clock, Note? Problem) Make(Channel crank, Engine? engine, Func<ToothPlaces, int?>? repeats = null)
+    public static (AngleClock? Clock, Note? Problem) Make(Channel crank, Engine? engine, Func<ToothPlaces, int?>? repeats = null) =>
+        Make(crank, SensorEdges.Find(crank), engine, repeats);
+
+    /// <summary>The same from edges that are found already.</summary>
+    internal static (AngleClock? Clock, Note? Problem) Make(Channel crank, SensorEdges sensor, Engine? engine, Func<ToothPlaces, int?>? repeats = null)
     {
-        var sensor = SensorEdges.Find(crank);
         if (sensor.Edges.Count < 2 * LeastEdges) return (null, new Note("no-teeth", $"'{crank.Name}' shows fewer than {LeastEdges} teeth. Check the sensor and its hook-up, or capture longer."));
         var train = Train(sensor);
         if (train.Misfit > MostMisfit) return (null, NoWheel(crank));

@@ -51,6 +51,14 @@ public static class Statistics
         return sum / samples.Length;
     }
 
+    /// <summary>Mean of angles that repeat after <paramref name="turn"/> degrees, and their root mean square distance from it.</summary>
+    public static (double Mean, double Spread) Circular(IReadOnlyList<double> degrees, double turn)
+    {
+        var scale = Math.Tau / turn;
+        var mean = Math.Atan2(degrees.Average(d => Math.Sin(d * scale)), degrees.Average(d => Math.Cos(d * scale))) / scale;
+        return (mean, Math.Sqrt(degrees.Average(d => Math.Pow(Math.IEEERemainder(d - mean, turn), 2))));
+    }
+
     /// <summary>The sample standard deviation (divisor n-1); 0 of fewer than two.</summary>
     public static double StandardDeviation(ReadOnlySpan<double> values)
     {

@@ -93,5 +93,6 @@ internal sealed record CamPattern(IReadOnlyList<PatternEdge> Edges, IReadOnlyLis
         return Modulo((bestAt - best / 2.0 + 0.5) * 720 / bins);
     }
 
-    private static double Modulo(double degrees) => (degrees % 720 + 720) % 720;
+    /// <summary>An angle on 0-720.</summary>
+    public static double Modulo(double degrees) => (degrees % 720 + 720) % 720;
 }

@@ -147,7 +147,7 @@ public sealed class CamTimingReading : IReading
         if (offsets.Length > 4 && Statistics.Quantile(Statistics.Sorted(offsets), 0.95) - Statistics.Quantile(Statistics.Sorted(offsets), 0.05) > Moving)
             notes.Add(new("moves", $"{channel} moves by {offsets.Max() - offsets.Min():0.0}° within the capture: a phaser at work, or a loose drive. The figure is the middle."));
         var edges = Enumerable.Range(0, count).Select(i => new EdgeDifference(
-            mine.Edges[i].Rising ? "rise" : "fall", Modulo(theirs.Edges[(i + best.Turn) % count].Degrees + theirs.Origin), Modulo(theirs.Edges[(i + best.Turn) % count].Degrees + theirs.Origin + best.Differences[i]), best.Differences[i], mine.Edges[i].Spread)).OrderBy(e => e.ReferenceDegrees).ToList();
+            mine.Edges[i].Rising ? "rise" : "fall", CamPattern.Modulo(theirs.Edges[(i + best.Turn) % count].Degrees + theirs.Origin), CamPattern.Modulo(theirs.Edges[(i + best.Turn) % count].Degrees + theirs.Origin + best.Differences[i]), best.Differences[i], mine.Edges[i].Spread)).OrderBy(e => e.ReferenceDegrees).ToList();
         return new CamOffset(role, channel, best.Offset, Statistics.StandardDeviation(offsets), mine.Cycles.Count, theirs.Cycles.Count, edges) { Track = track };
     }
 
@@ -188,8 +188,6 @@ public sealed class CamTimingReading : IReading
 
     private static double Around(double degrees, double period) => degrees - period * Math.Round(degrees / period);
 
-    private static double Modulo(double degrees) => (degrees % 720 + 720) % 720;
-
     private static CamTimingResult Unusable(Dictionary<string, Channel> channels, Note note, Sensors? measured = null) => new()
     {
         Reading = "cam-timing",
@@ -206,9 +204,10 @@ public sealed class CamTimingReading : IReading
         public static (Sensors?, Note?) Measure(Dictionary<string, Channel> channels, Engine? engine)
         {
             var (crank, cam) = (channels["crank"], channels["cam"]);
-            var cams = channels.Where(c => c.Key.StartsWith("cam", StringComparison.Ordinal)).ToDictionary(c => c.Key, c => Usable(SensorEdges.Find(c.Value)));
-            var (clock, problem) = AngleClock.Make(crank, engine, places => cams["cam"].Select(edges => CamPattern.Repeats(edges, places)).FirstOrDefault(count => count is not null));
-            if (Swapped(crank, cam, engine)) return (null, new Note("swapped", $"Crank and cam seem to be swapped: '{cam.Name}' shows many more teeth than '{crank.Name}'. Name them the other way round."));
+            var sensors = channels.ToDictionary(c => c.Key, c => SensorEdges.Find(c.Value));
+            var cams = sensors.Where(s => s.Key.StartsWith("cam", StringComparison.Ordinal)).ToDictionary(s => s.Key, s => Usable(s.Value));
+            var (clock, problem) = AngleClock.Make(crank, sensors["crank"], engine, places => cams["cam"].Select(edges => CamPattern.Repeats(edges, places)).FirstOrDefault(count => count is not null));
+            if (Swapped(crank, sensors["crank"], cam, sensors["cam"], engine)) return (null, new Note("swapped", $"Crank and cam seem to be swapped: '{cam.Name}' shows many more teeth than '{crank.Name}'. Name them the other way round."));
             if (clock is null) return (null, problem);
             if (clock.Cycles < 2) return (null, new Note("short", $"The capture holds {(clock.Degrees[^1] - clock.Degrees[0]) / 720:0.0} cycles; at least two whole ones are needed, better twenty. Capture longer."));
             var patterns = cams.Select(c => (c.Key, Pattern: Sharpest(c.Value, clock))).Where(c => c.Pattern is not null).ToDictionary(c => c.Key, c => c.Pattern!);
@@ -226,10 +225,10 @@ public sealed class CamTimingReading : IReading
         private static CamPattern? Sharpest(IReadOnlyList<Edge>[] choices, AngleClock clock) =>
             choices.Select(edges => CamPattern.Of(edges, clock)).OfType<CamPattern>().MinBy(pattern => pattern.Edges.Average(e => e.Spread));
 
-        private static bool Swapped(Channel crank, Channel cam, Engine? engine)
+        private static bool Swapped(Channel crank, SensorEdges crankEdges, Channel cam, SensorEdges camEdges, Engine? engine)
         {
-            var (few, many) = (SensorEdges.Find(crank).Edges.Count, SensorEdges.Find(cam).Edges.Count);
-            return few > 3 && many > 3 * few && many > 60 || many > 2 * few && few > 0 && AngleClock.Make(cam, engine).Clock is not null && AngleClock.Make(crank, engine).Clock is null;
+            var (few, many) = (crankEdges.Edges.Count, camEdges.Edges.Count);
+            return few > 3 && many > 3 * few && many > 60 || many > 2 * few && few > 0 && AngleClock.Make(cam, camEdges, engine).Clock is not null && AngleClock.Make(crank, crankEdges, engine).Clock is null;
         }
     }
 }

@@ -27,9 +27,9 @@ public readonly record struct CyclePhase(double? Tdc, Note? Doubt)
         if (sync is null) return new CyclePhase(null, new Note("no-sync", "The crank alone does not tell which of its two turns fires which cylinder. Capture an ignition, injector, cam or pressure signal of one cylinder as well."));
         var marks = SyncEvents.Find(sync, 0.25 * 120 / clock.SpeedRpm).Select(e => clock.At(kind == "pressure" ? e.Peak : e.Start)).Where(d => d >= clock.Degrees[0] && d <= clock.Degrees[^1]).ToList();
         if (marks.Count < 2) return new CyclePhase(null, new Note("sync-silent", $"'{sync.Name}' shows no clear mark a cycle. Put the sync probe on one plug lead or injector wire."));
-        var (mean, spread) = Circular(marks, 720);
+        var (mean, spread) = Statistics.Circular(marks, 720);
         if (spread > 60)
-            return Circular(marks, 360).Spread < 40
+            return Statistics.Circular(marks, 360).Spread < 40
                 ? new CyclePhase(null, new Note("wasted-spark", "The sync marks every turn, not every second one: it names a pair of cylinders, not one. Sync on an injector, a cam or in-cylinder pressure instead."))
                 : new CyclePhase(null, new Note("sync-scattered", "The sync marks fall all over the cycle, so cylinders can't be named."));
         var place = engine.FiringOrder.ToList().IndexOf(cylinder);
@@ -40,12 +40,5 @@ public readonly record struct CyclePhase(double? Tdc, Note? Doubt)
         var off = guess - gap - 360 * turn;
         var doubt = Math.Abs(off) > SureWithin ? new Note("sync-doubtful", $"The sync mark lies {Math.Abs(off):0}° from where cylinder {cylinder} should have it: check that it is on that cylinder, and the engine file's gapToTdc.") : (Note?)null;
         return new CyclePhase(gap + 360 * turn, doubt);
-    }
-
-    private static (double Mean, double Spread) Circular(List<double> degrees, double turn)
-    {
-        var scale = Math.Tau / turn;
-        var mean = Math.Atan2(degrees.Average(d => Math.Sin(d * scale)), degrees.Average(d => Math.Cos(d * scale))) / scale;
-        return (mean, Math.Sqrt(degrees.Average(d => Math.Pow(Math.IEEERemainder(d - mean, turn), 2))));
     }
 }

@@ -40,7 +40,7 @@ public sealed class MisfireReading : IReading
         if (clock is null) return Unusable(channels, problem!);
         if (clock.SpeedRpm < LeastSpeed) return Unusable(channels, new Note("not-running", $"The crank turns at {clock.SpeedRpm:0} rpm: the starter turns it. Misfires show on a running engine only."), clock);
         if (clock.Cycles < LeastCycles) return Unusable(channels, new Note("short", $"The capture holds {clock.Cycles} cycles; at least {LeastCycles} are needed, better fifty. Capture longer."), clock);
-        if ((clock.Wheel.Teeth - clock.Wheel.Missing.Sum()) * 2 < 2 * engine.Cylinders) return Unusable(channels, new Note("few-teeth", "The wheel has fewer teeth than firings to tell apart."), clock);
+        if (clock.Wheel.Teeth - clock.Wheel.Missing.Sum() < engine.Cylinders) return Unusable(channels, new Note("few-teeth", "The wheel has fewer teeth than firings to tell apart."), clock);
         var phase = CyclePhase.Find(clock, engine, sync, kind, cylinder);
         if (phase.Tdc is not { } tdc) return Unusable(channels, phase.Doubt!, clock);
         cancel.ThrowIfCancellationRequested();

@@ -28,10 +28,10 @@ internal static class CylinderNaming
     public static Naming Name(IReadOnlyList<double> marks, string kind, int syncCylinder, Engine engine, double tdcDegrees)
     {
         if (marks.Count < 2) return Unnamed("sync-silent", "The sync channel shows no clear mark a cycle, so positions can't be named. Put the sync clamp on one plug lead or injector wire.");
-        var (mean, spread) = CircularMean(marks, 720);
+        var (mean, spread) = Statistics.Circular(marks, 720);
         if (spread > 60)
         {
-            var (_, halfSpread) = CircularMean(marks, 360);
+            var (_, halfSpread) = Statistics.Circular(marks, 360);
             return halfSpread < 40
                 ? Unnamed("wasted-spark", "The sync marks every revolution, not every second one: it names a pair of cylinders, not one. Sync on an injector or on in-cylinder pressure instead.")
                 : Unnamed("sync-scattered", "The sync marks fall all over the cycle, so positions can't be named.");
@@ -66,15 +66,6 @@ internal static class CylinderNaming
     }
 
     private static double Off(double a, double b) => Math.IEEERemainder(a - b, 720);
-
-    private static (double Mean, double Spread) CircularMean(IReadOnlyList<double> degrees, double turn)
-    {
-        var scale = Math.Tau / turn;
-        var x = degrees.Average(d => Math.Cos(d * scale));
-        var y = degrees.Average(d => Math.Sin(d * scale));
-        var mean = Math.Atan2(y, x) / scale;
-        return (mean, Math.Sqrt(degrees.Average(d => Math.Pow(Math.IEEERemainder(d - mean, turn), 2))));
-    }
 
     private static Naming Unnamed(string code, string text) => new(null, [new Note(code, text)]);
 }

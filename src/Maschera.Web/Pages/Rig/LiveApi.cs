@@ -47,19 +47,8 @@ public static class LiveApi
     /// <summary>GET /live/ID/window: for each channel in turn pairs of least and greatest as float32, one a column.</summary>
     private static byte[] Window(LiveSession session, double from, double to, int columns)
     {
-        var width = (to - from) / columns;
-        var channels = session.Settings.Probes.Count;
-        var pairs = new float[2 * columns * channels];
-        for (var c = 0; c < channels; c++)
-            for (var i = 0; i < columns; i++)
-            {
-                var first = (long)Math.Ceiling((from + i * width) * session.Settings.Rate);
-                var end = (long)Math.Ceiling((from + (i + 1) * width) * session.Settings.Rate);
-                var at = 2 * (c * columns + i);
-                (pairs[at], pairs[at + 1]) = first >= 0 && session.Ring.Extremes(c, first, end) is var (low, high) ? ((float)session.ValueOf(c, low), (float)session.ValueOf(c, high)) : (float.NaN, float.NaN);
-            }
-
-        return System.Runtime.InteropServices.MemoryMarshal.AsBytes<float>(pairs).ToArray();
+        var (width, rate) = ((to - from) / columns, session.Settings.Rate);
+        return session.Packed(columns, i => ((long)Math.Ceiling((from + i * width) * rate), (long)Math.Ceiling((from + (i + 1) * width) * rate)));
     }
 
     private static object Told(LiveKeep keep) => new { keep.Id, keep.Name, keep.IsOver, keep.CaptureId, keep.Error };

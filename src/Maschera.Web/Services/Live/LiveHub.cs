@@ -1,5 +1,4 @@
 using System.Runtime.CompilerServices;
-using System.Runtime.InteropServices;
 using Microsoft.AspNetCore.SignalR;
 
 namespace Maschera.Web.Services.Live;
@@ -40,18 +39,11 @@ public sealed class LiveHub(LiveService live) : Hub
     /// <summary>Least and greatest of each column, channel after channel; NaN where nothing is held any more.</summary>
     internal static byte[] Columns(LiveSession session, double width, long first, long end)
     {
-        var count = (int)(end - first);
-        var channels = session.Settings.Probes.Count;
-        var pairs = new float[2 * count * channels];
-        for (var c = 0; c < channels; c++)
-            for (var i = 0; i < count; i++)
-            {
-                var from = (long)((first + i) * width * session.Settings.Rate);
-                var to = Math.Max(from + 1, (long)((first + i + 1) * width * session.Settings.Rate));
-                var at = 2 * (c * count + i);
-                (pairs[at], pairs[at + 1]) = session.Ring.Extremes(c, from, to) is var (low, high) ? ((float)session.ValueOf(c, low), (float)session.ValueOf(c, high)) : (float.NaN, float.NaN);
-            }
-
-        return MemoryMarshal.AsBytes<float>(pairs).ToArray();
+        var rate = session.Settings.Rate;
+        return session.Packed((int)(end - first), i =>
+        {
+            var from = (long)((first + i) * width * rate);
+            return (from, Math.Max(from + 1, (long)((first + i + 1) * width * rate)));
+        });
     }
 }

@@ -1,3 +1,4 @@
+using System.Runtime.InteropServices;
 using Maschera.Core.Readings;
 using Maschera.Core.Signals;
 using Maschera.Rig.Instruments;
@@ -99,6 +100,25 @@ public sealed class LiveSession : IDisposable
 
     /// <summary>Value of a converter count on a channel.</summary>
     public double ValueOf(int channel, short count) => count / 32_768.0 * Settings.Probes[channel].Range;
+
+    /// <summary>
+    /// For each channel in turn, for each column least and greatest as float32, little-endian; NaN where nothing is
+    /// held. <paramref name="samples"/> gives the samples of a column: the first, and the one behind the last.
+    /// </summary>
+    public byte[] Packed(int columns, Func<int, (long First, long End)> samples)
+    {
+        var channels = Settings.Probes.Count;
+        var pairs = new float[2 * columns * channels];
+        for (var c = 0; c < channels; c++)
+            for (var i = 0; i < columns; i++)
+            {
+                var (first, end) = samples(i);
+                var at = 2 * (c * columns + i);
+                (pairs[at], pairs[at + 1]) = first >= 0 && Ring.Extremes(c, first, end) is var (low, high) ? ((float)ValueOf(c, low), (float)ValueOf(c, high)) : (float.NaN, float.NaN);
+            }
+
+        return MemoryMarshal.AsBytes<float>(pairs).ToArray();
+    }
 
     /// <summary>Sets or clears the trigger.</summary>
     /// <exception cref="ScopeException">It names no channel, or can't be kept so long.</exception>
