@@ -22,7 +22,7 @@ internal static class ReadCommand
     private static readonly Option<string?> s_engine = new("--engine") { Description = "The engine file, JSON." };
     private static readonly Option<string[]> s_channel = new("--channel") { Description = "ROLE=COLUMN; may be repeated." };
     private static readonly Option<string[]> s_probe = new("--probe") { Description = "COLUMN=SCALE, what the column is multiplied by; may be repeated." };
-    private static readonly Option<string?> s_reference = new("--reference") { Description = "A known-good capture to compare with." };
+    private static readonly Option<string[]> s_reference = new("--reference") { Description = "A known-good capture to compare with; several give a mean with a spread." };
     private static readonly Option<string[]> s_referenceChannel = new("--reference-channel") { Description = "ROLE=COLUMN of the reference; the same columns as the capture's where left out." };
     private static readonly Option<double?> s_from = new("--from") { Description = "Start of the stretch to use, s." };
     private static readonly Option<double?> s_to = new("--to") { Description = "End of the stretch to use, s." };
@@ -61,11 +61,14 @@ internal static class ReadCommand
         if (engine is null && reading.NeedsEngine) throw new ReadingException($"{kind} needs an engine: add --engine ENGINE.json.");
         var roles = Pairs(words.GetValue(s_channel), "--channel", "ROLE=COLUMN");
         var capture = Probed(CaptureFile.Load(words.GetValue(s_capture)!), Pairs(words.GetValue(s_probe), "--probe", "COLUMN=SCALE"));
-        if (words.GetValue(s_reference) is not null && !reading.TakesReference) throw new ReadingException($"{kind} takes no --reference.");
+        var good = (words.GetValue(s_reference) ?? []).Select(file => Probed(CaptureFile.Load(file), [])).ToList();
+        var goodRoles = Pairs(words.GetValue(s_referenceChannel), "--reference-channel", "ROLE=COLUMN");
+        if (good.Count > 0 && !reading.TakesReference) throw new ReadingException($"{kind} takes no --reference.");
         return reading.Read(new ReadingRequest(capture)
         {
-            Reference = words.GetValue(s_reference) is { } good ? Probed(CaptureFile.Load(good), []) : null,
-            ReferenceChannels = Pairs(words.GetValue(s_referenceChannel), "--reference-channel", "ROLE=COLUMN"),
+            Reference = good.FirstOrDefault(),
+            ReferenceChannels = goodRoles,
+            MoreReferences = [.. good.Skip(1).Select(file => new KnownGood(file, goodRoles))],
             Engine = engine,
             Channels = roles,
             Options = s_own.Where(o => words.GetValue(o.Value) is not null).ToDictionary(o => o.Key, o => words.GetValue(o.Value)!),

@@ -57,6 +57,9 @@ public sealed record RunningPlan(Engine Engine)
     /// <summary>Teeth in a thousand that the sensor loses.</summary>
     public double LostTeethPerMille { get; init; }
 
+    /// <summary>A tooth that stands off its place, by its number after the gap from 1, and by how many degrees.</summary>
+    public (int Tooth, double Degrees)? BentTooth { get; init; }
+
     /// <summary>Cylinder whose coil carries the sync probe; null without one.</summary>
     public int? SyncCylinder { get; init; } = 1;
 
@@ -119,7 +122,8 @@ public static class RunningRun
             (_intake, _usualHeat) = (0.45 * Ambient, 2.2);
             _heat = [.. Enumerable.Repeat(_usualHeat, plan.Engine.Cylinders)];
             _toothErrors = [.. Enumerable.Range(0, plan.Engine.CrankWheel!.Teeth).Select(_ => plan.ToothErrorDegrees * Gaussian())];
-            foreach (var cylinder in plan.Engine.FiringOrder) (_misfires[cylinder], _firings[cylinder]) = (0, 0);
+                if (plan.BentTooth is var (tooth, degrees)) _toothErrors[tooth - 1] += degrees;
+        foreach (var cylinder in plan.Engine.FiringOrder) (_misfires[cylinder], _firings[cylinder]) = (0, 0);
         }
 
         public (Capture, RunningTruth) Run()
@@ -214,10 +218,13 @@ public static class RunningRun
         {
             var pitch = 360.0 / wheel.Teeth;
             var fromFirst = degrees + (wheel.GapToTdc ?? 90);
-            var number = (long)Math.Floor(fromFirst / pitch);
+            // A tooth may stand a little early, so a place begins a quarter pitch before it.
+            var number = (long)Math.Floor(fromFirst / pitch + 0.25);
             var slot = (int)(((number % wheel.Teeth) + wheel.Teeth) % wheel.Teeth);
             if (IsGap(wheel, slot) || IsLost(number)) return null;
-            return (fromFirst - number * pitch - _toothErrors[slot], pitch);
+            // The extra tooth stands between the last place and the first.
+            if (wheel.Extra == 1 && slot == wheel.Teeth - 1 && fromFirst - number * pitch >= pitch / 2) return ((fromFirst - (number + 0.5) * pitch) * 2, pitch);
+            return (fromFirst - number * pitch - _toothErrors[slot], wheel.Extra == 1 ? 0.7 * pitch : pitch);
         }
 
         /// <summary>Gaps lie at the end of equal parts of the turn, but for the last, which lies a sixth of a part early: so no part is like another.</summary>

@@ -17,14 +17,48 @@ public sealed class AngleClock
     /// <summary>Gaps off whole pitches by more than this are no gaps of a wheel.</summary>
     private const double MostMisfit = 0.28;
 
+    /// <summary>The largest gap of a wheel, teeth.</summary>
+    private const int MostMissing = 12;
+
     private readonly double[] _seconds;
     private readonly double[] _degrees;
 
-    private AngleClock(double[] seconds, double[] degrees, WheelPattern wheel, double jitter, IReadOnlyList<Note> notes)
-    {
+    /// <summary>Slower than this the crank stands, or rocks back against compression, rpm.</summary>
+    private const double SlowestRpm = 25;
+
+    /// <summary>A tooth further off its place than this share of a pitch is remarked on.</summary>
+    private const double ToothOff = 0.12;
+
+    /// <summary>On a wheel without gaps no stand of the signal is this many times longer than the usual one.</summary>
+    private const double PlainStands = 1.5;
+
+    private AngleClock(double[] seconds, double[] degrees, WheelPattern wheel, IReadOnlyList<Note> notes) =>
         (_seconds, _degrees, Wheel, Notes) = (seconds, degrees, wheel, notes);
-        StandardErrorDegrees = jitter * 6 * SpeedRpm;
+
+    /// <summary>
+    /// A clock without a wheel, from marks of known angle: sparks, injections, compressions. Between the marks the speed
+    /// is only known on average, so the doubt is far larger than with a wheel.
+    /// </summary>
+    /// <param name="seconds">Times of the marks, rising, s; at least three.</param>
+    /// <param name="degrees">Their degrees, rising.</param>
+    /// <param name="source">What they are, for a person.</param>
+    /// <param name="rippleDegrees">What speed changes between the marks can do to the angle, standard deviation in degrees.</param>
+    public static AngleClock FromMarks(double[] seconds, double[] degrees, string source, double rippleDegrees)
+    {
+        var off = Enumerable.Range(1, seconds.Length - 2).Select(i =>
+            degrees[i] - degrees[i - 1] - (seconds[i] - seconds[i - 1]) / (seconds[i + 1] - seconds[i - 1]) * (degrees[i + 1] - degrees[i - 1])).ToArray();
+        // A mark's own scatter shows in the distance from the line through its neighbours with 3/2 of its variance.
+        var scatter = Math.Sqrt(off.Average(d => d * d) / 1.5);
+        var error = Math.Sqrt(scatter * scatter + rippleDegrees * rippleDegrees);
+        var note = new Note("no-wheel-clock", $"Degrees come from {source} alone, without a trigger wheel: known to about ± {error:0.#}°, and best at the marks.");
+        return new AngleClock(seconds, degrees, new WheelPattern(1, [], []), [note]) { Source = source, StandardErrorDegrees = error };
     }
+
+    /// <summary>What the clock runs on where there is no wheel; null with one.</summary>
+    public string? Source { get; private init; }
+
+    /// <summary>What the clock runs on, in words.</summary>
+    public string Said => Source is null ? Wheel.Said : $"degrees from {Source}";
 
     /// <summary>The wheel found.</summary>
     public WheelPattern Wheel { get; }
@@ -33,7 +67,7 @@ public sealed class AngleClock
     public IReadOnlyList<Note> Notes { get; }
 
     /// <summary>How well a single tooth edge is known, standard deviation in degrees at the mean speed.</summary>
-    public double StandardErrorDegrees { get; }
+    public double StandardErrorDegrees { get; private init; }
 
     /// <summary>Times of the tooth edges, s.</summary>
     public ReadOnlySpan<double> Seconds => _seconds;
@@ -60,13 +94,14 @@ public sealed class AngleClock
     internal static (AngleClock? Clock, Note? Problem) Make(Channel crank, SensorEdges sensor, Engine? engine, Func<ToothPlaces, int?>? repeats = null)
     {
         if (sensor.Edges.Count < 2 * LeastEdges) return (null, new Note("no-teeth", $"'{crank.Name}' shows fewer than {LeastEdges} teeth. Check the sensor and its hook-up, or capture longer."));
-        var train = Train(sensor);
+        var (train, stop) = Turning(Train(sensor), engine);
+        if (train.Seconds.Length < LeastEdges) return (null, new Note("standing", $"The crank hardly turns on '{crank.Name}': it stands or rocks for most of the capture."));
         if (train.Misfit > MostMisfit) return (null, NoWheel(crank));
         var found = WheelFinder.Find(train);
         if (found is null) return (null, NoWheel(crank));
         if (Whole(found, train, engine, repeats) is not { } wheel)
             return (null, new Note("plain-wheel", $"The teeth on '{crank.Name}' have no gap, and neither the engine file nor a cam tells how many make one turn. Give the engine its crankWheel, or capture the cam as well."));
-        return (Run(train, wheel, sensor.Jitter, engine), null);
+        return (Run(train, wheel, sensor.Jitter, engine, stop), null);
     }
 
     /// <summary>Degrees at a time: through the teeth by parabolas, beyond them by the last speed.</summary>
@@ -170,17 +205,36 @@ public sealed class AngleClock
         return GapIsLow(sensor.Edges) ? up : down;
     }
 
-    /// <summary>True where the long stands of the signal are low: the sensor sees a gap there.</summary>
+    /// <summary>
+    /// The longest stretch in which the crank turns on: where it stops it rocks back, and a sensor does not tell which way.
+    /// </summary>
+    private static (ToothTrain Train, Note? Stop) Turning(ToothTrain train, Engine? engine)
+    {
+        var teeth = engine?.CrankWheel?.Teeth ?? (WheelFinder.Find(train) is { Teeth: > 0 } found ? found.Teeth : 60);
+        var slow = 360.0 / teeth / (6 * SlowestRpm);
+        // A long stand counts as many steps; a wheel's gap is a few teeth at the most.
+        var breaks = Enumerable.Range(0, train.Steps.Length).Where(i => train.Seconds[i + 1] - train.Seconds[i] > slow * Math.Min(train.Steps[i], MostMissing + 1)).ToList();
+        if (breaks.Count == 0) return (train, null);
+        int[] starts = [0, .. breaks.Select(b => b + 1)];
+        int[] ends = [.. breaks.Select(b => b + 1), train.Seconds.Length];
+        var (from, to) = starts.Zip(ends).MaxBy(s => s.Second - s.First);
+        var turning = ToothTrain.Of(train.Seconds[from..to]);
+        var note = new Note("stopped", $"The crank stands, or rocks back on stopping, outside of {train.Seconds[from]:0.00} to {train.Seconds[to - 1]:0.00} s; only that stretch, where it turns on, has angles.");
+        return (turning, train.Seconds.Length - (to - from) > 2 ? note : null);
+    }
+
+    /// <summary>
+    /// True where the signal is low between the teeth: its long stands are low, the sensor sees a gap there; on a wheel
+    /// without gaps its short ones, an extra tooth splits them.
+    /// </summary>
     private static bool GapIsLow(IReadOnlyList<Edge> edges)
     {
         var stands = Enumerable.Range(1, edges.Count - 1).Select(i => (Low: edges[i].Rising, Length: edges[i].Seconds - edges[i - 1].Seconds)).ToList();
-        double Longest(bool low)
-        {
-            var lengths = Statistics.Sorted(stands.Where(s => s.Low == low).Select(s => s.Length));
-            return Statistics.Quantile(lengths, 0.995) / Statistics.Quantile(lengths, 0.5);
-        }
-
-        return Longest(low: true) >= Longest(low: false);
+        double[] Lengths(bool low) => Statistics.Sorted(stands.Where(s => s.Low == low).Select(s => s.Length));
+        double Against(double[] lengths, double quantile) => Statistics.Quantile(lengths, quantile) / Statistics.Quantile(lengths, 0.5);
+        var (low, high) = (Lengths(low: true), Lengths(low: false));
+        var (longLow, longHigh) = (Against(low, 0.995), Against(high, 0.995));
+        return Math.Max(longLow, longHigh) > PlainStands ? longLow >= longHigh : Against(low, 0.005) <= Against(high, 0.005);
     }
 
     private static Note NoWheel(Channel crank) =>
@@ -190,6 +244,7 @@ public sealed class AngleClock
     private static WheelPattern? Whole(WheelPattern found, ToothTrain train, Engine? engine, Func<ToothPlaces, int?>? repeats)
     {
         var known = engine?.CrankWheel;
+        if (found.HasExtraTooth) return found;
         if (found.Missing.Count == 0)
         {
             if (known is { Missing.Count: 0 }) return new WheelPattern(known.Teeth, [], []);
@@ -201,15 +256,44 @@ public sealed class AngleClock
         return repeats(new ToothPlaces(train)) is { } places && places % (2 * found.Teeth) == 0 && places / (2 * found.Teeth) is > 1 and <= 6 ? WheelFinder.Repeated(found, places / (2 * found.Teeth)) : found;
     }
 
-    private static AngleClock Run(ToothTrain train, WheelPattern wheel, double jitter, Engine? engine)
+    private static AngleClock Run(ToothTrain train, WheelPattern wheel, double jitter, Engine? engine, Note? stop)
     {
-        List<Note> notes = [];
-        var places = wheel.Missing.Count == 0 ? [.. train.Places] : Aligned(train, wheel, notes);
-        if (train.Extra > 0) notes.Add(new("extra-edges", $"{train.Extra} edges of the crank sensor split a tooth in two and are left out: look for interference on its wire."));
-        if (engine?.CrankWheel is { } known && (known.Teeth != wheel.Teeth || known.Missing.Sum() != wheel.Missing.Sum()))
-            notes.Add(new("wheel-differs", $"The engine file has a wheel of {known.Teeth} with {known.Missing.Sum()} missing; the signal shows {wheel.Teeth} with {wheel.Missing.Sum()} missing, and that is used."));
-        if (wheel.Missing.Count == 0) notes.Add(new("plain-wheel", "The wheel has no gap: angles are only known up to whole teeth against another capture."));
-        return new AngleClock(train.Seconds, Array.ConvertAll(places, p => p * wheel.Pitch), wheel, jitter, notes);
+        List<Note> notes = stop is null ? [] : [stop];
+        var places = wheel.HasMark ? Aligned(train, wheel, notes) : [.. train.Places];
+        var extra = wheel.HasExtraTooth ? train.Extras.Count(e => e < places.Length && Modulo(places[e], wheel.Teeth) != 0) : train.Extra;
+        if (extra > 0) notes.Add(new("extra-edges", $"{extra} edges of the crank sensor split a tooth in two and are left out: look for interference on its wire."));
+        if (engine?.CrankWheel is { } known && (known.Teeth != wheel.Teeth || known.Missing.Sum() != wheel.Missing.Sum() || known.Extra == 1 != wheel.HasExtraTooth))
+            notes.Add(new("wheel-differs", $"The engine file has a wheel of {known.Teeth} with {known.Missing.Sum()} missing and {known.Extra} extra; the signal shows {wheel.Teeth} with {wheel.Missing.Sum()} missing and {(wheel.HasExtraTooth ? 1 : 0)} extra, and that is used."));
+        notes.AddRange(TeethOff(train, places, wheel));
+        if (!wheel.HasMark) notes.Add(new("plain-wheel", "The wheel has no gap: angles are only known up to whole teeth against another capture."));
+        var degreesPerSecond = (places[^1] - places[0]) * wheel.Pitch / (train.Seconds[^1] - train.Seconds[0]);
+        return new AngleClock(train.Seconds, Array.ConvertAll(places, p => p * wheel.Pitch), wheel, notes) { StandardErrorDegrees = jitter * degreesPerSecond };
+    }
+
+    /// <summary>
+    /// Teeth that stand off their place turn after turn: chipped, cracked or bent. A tooth's place is told from both
+    /// neighbours, so that speed changes cancel; the neighbours of a bad one seem half as far off the other way.
+    /// </summary>
+    private static IEnumerable<Note> TeethOff(ToothTrain train, int[] places, WheelPattern wheel)
+    {
+        if (!wheel.HasMark || wheel.Teeth < 6) yield break;
+        var off = new List<double>[wheel.Teeth];
+        for (var i = 1; i + 1 < places.Length; i++)
+        {
+            if (train.Steps[i - 1] != 1 || train.Steps[i] != 1) continue;
+            var share = (train.Seconds[i] - train.Seconds[i - 1]) / (train.Seconds[i + 1] - train.Seconds[i - 1]);
+            (off[Modulo(places[i], wheel.Teeth)] ??= []).Add(2 * share - 1);
+        }
+
+        var usual = off.Select(o => o is { Count: >= 3 } ? Statistics.Median(o) : 0).ToArray();
+        for (var place = 0; place < usual.Length; place++)
+        {
+            var (before, after) = (usual[Modulo(place - 1, usual.Length)], usual[Modulo(place + 1, usual.Length)]);
+            var size = Math.Abs(usual[place]);
+            if (size < ToothOff || size <= Math.Abs(before) || size <= Math.Abs(after)) continue;
+            if (Statistics.StandardDeviation([.. off[place]]) > size / 3) continue;
+            yield return new Note("tooth-off", $"Tooth {place + 1} after the {(wheel.HasExtraTooth ? "extra tooth" : "gap")} comes {Math.Abs(usual[place]) * wheel.Pitch:0.0}° {(usual[place] > 0 ? "late" : "early")} in every turn: chipped, cracked or bent. Look at the wheel.");
+        }
     }
 
     /// <summary>
@@ -218,17 +302,17 @@ public sealed class AngleClock
     /// </summary>
     private static int[] Aligned(ToothTrain train, WheelPattern wheel, List<Note> notes)
     {
-        var gaps = Enumerable.Range(0, train.Steps.Length).Where(i => train.Steps[i] > 1).Select(i => i + 1).ToList();
+        var marks = train.Marks(wheel).ToList();
         // The shift under which most gaps fall into place.
-        var shift = gaps.SelectMany(g => wheel.GapPlaces.Where((_, k) => wheel.Missing[k] == train.Steps[g - 1] - 1).Select(place => Modulo(place - train.Places[g], wheel.Teeth)))
+        var shift = marks.SelectMany(m => wheel.Marks.Where(w => w.Size == m.Size).Select(w => Modulo(w.Place - train.Places[m.Edge], wheel.Teeth)))
             .GroupBy(s => s).OrderByDescending(g => g.Count()).ThenBy(g => g.Key).First().Key;
         var places = new int[train.Places.Length];
         int correction = shift, slips = 0, next = 0;
         for (var i = 0; i < places.Length; i++)
         {
-            if (next < gaps.Count && gaps[next] == i)
+            if (next < marks.Count && marks[next].Edge == i)
             {
-                var off = Off(train.Places[i] + correction, train.Steps[i - 1] - 1, wheel);
+                var off = Off(train.Places[i] + correction, marks[next].Size, wheel);
                 // A small slip of the count; a large one is a gap that is none.
                 if (off != 0 && Math.Abs(off) <= 2)
                 {
@@ -250,10 +334,10 @@ public sealed class AngleClock
     private static int Off(int place, int missing, WheelPattern wheel)
     {
         var best = int.MaxValue;
-        for (var k = 0; k < wheel.GapPlaces.Count; k++)
+        foreach (var (at, size) in wheel.Marks)
         {
-            if (wheel.Missing[k] != missing) continue;
-            var off = Modulo(wheel.GapPlaces[k] - place + wheel.Teeth / 2, wheel.Teeth) - wheel.Teeth / 2;
+            if (size != missing) continue;
+            var off = Modulo(at - place + wheel.Teeth / 2, wheel.Teeth) - wheel.Teeth / 2;
             if (Math.Abs(off) < Math.Abs(best)) best = off;
         }
 

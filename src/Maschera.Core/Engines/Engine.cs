@@ -4,7 +4,15 @@ namespace Maschera.Core.Engines;
 /// <param name="Teeth">Tooth places round the wheel.</param>
 /// <param name="Missing">The size of each gap, in order round the wheel; empty on a plain wheel.</param>
 /// <param name="GapToTdc">Crank degrees from the first tooth edge after the first gap to the firing TDC of the first cylinder of the firing order.</param>
-public sealed record CrankWheel(int Teeth, IReadOnlyList<int> Missing, double? GapToTdc = null);
+/// <param name="Extra">1 where a tooth more between two others marks the turn instead of a gap; <paramref name="GapToTdc"/> then counts from the tooth after it.</param>
+public sealed record CrankWheel(int Teeth, IReadOnlyList<int> Missing, double? GapToTdc = null, int Extra = 0);
+
+/// <summary>What turns the cam: "belt" or "chain", and the teeth of its wheel on the crank, so that one tooth is 360° over them.</summary>
+public sealed record CamDrive(string Kind, int CrankTeeth)
+{
+    /// <summary>Crank degrees the cam is off when the drive has slipped by one tooth.</summary>
+    public double DegreesPerTooth => 360.0 / CrankTeeth;
+}
 
 /// <summary>Valve events in degrees after firing TDC, 0-720.</summary>
 public sealed record ValveTiming(double Evo, double Evc, double Ivo, double Ivc);
@@ -41,6 +49,7 @@ public sealed record Engine
     public ValveTiming? ValveTiming { get; init; }
     public EngineGeometry? Geometry { get; init; }
     public CamLimits? CamLimits { get; init; }
+    public CamDrive? CamDrive { get; init; }
 
     /// <summary>The cam sensor's edges on a known-good engine; null where none is stored.</summary>
     public IReadOnlyList<CamEdge>? CamPattern { get; init; }
@@ -71,6 +80,7 @@ public sealed record Engine
         CheckBanks(problems);
         if (Stroke != 4) problems.Add(new(nameof(Stroke), "Only four-stroke engines can be read."));
         CheckWheel(problems);
+        if (CamDrive is { CrankTeeth: < 8 or > 80 }) problems.Add(new(nameof(CamDrive), "The cam drive's wheel on the crank has 8 to 80 teeth."));
         CheckGeometry(problems);
         return problems;
     }
@@ -111,6 +121,8 @@ public sealed record Engine
             problems.Add(new(nameof(CrankWheel), "A trigger wheel has 1 to 720 tooth places, and fewer missing teeth than places."));
         if (wheel.GapToTdc is < 0 or > 360)
             problems.Add(new(nameof(CrankWheel), "The angle from the gap to TDC lies from 0 to 360 degrees."));
+        if (wheel.Extra is not (0 or 1) || wheel.Extra == 1 && wheel.Missing.Count > 0)
+            problems.Add(new(nameof(CrankWheel), "A wheel has one extra tooth or none, and gaps or an extra tooth, not both."));
     }
 
     private void CheckGeometry(List<EngineProblem> problems)

@@ -10,6 +10,21 @@ namespace Maschera.Core.Engines;
 /// <param name="GapPlaces">Place (0 to <paramref name="Teeth"/> - 1) of the first tooth after each gap, the first 0.</param>
 public sealed record WheelPattern(int Teeth, IReadOnlyList<int> Missing, IReadOnlyList<int> GapPlaces)
 {
+    /// <summary>True where a tooth more between two others marks the turn; place 0 is the tooth after it.</summary>
+    public bool HasExtraTooth { get; init; }
+
+    /// <summary>True where the wheel shows where its turn begins.</summary>
+    public bool HasMark => HasExtraTooth || Missing.Count > 0;
+
+    /// <summary>The wheel in words: tooth places, less the missing ones, plus an extra one.</summary>
+    public string Said => $"{Teeth} tooth places{string.Concat(Missing.Select(m => $" − {m}"))}{(HasExtraTooth ? " + 1" : "")}";
+
+    /// <summary>True where both have the same teeth at the same places.</summary>
+    public bool IsLike(WheelPattern other) => Teeth == other.Teeth && HasExtraTooth == other.HasExtraTooth && Missing.SequenceEqual(other.Missing) && GapPlaces.SequenceEqual(other.GapPlaces);
+
+    /// <summary>Where the turn can be told: places behind gaps with their size, or the place behind the extra tooth with size 0.</summary>
+    internal IEnumerable<(int Place, int Size)> Marks => HasExtraTooth ? [(0, 0)] : GapPlaces.Zip(Missing);
+
     /// <summary>Pitch in crank degrees.</summary>
     public double Pitch => 360.0 / Teeth;
 
@@ -18,6 +33,7 @@ public sealed record WheelPattern(int Teeth, IReadOnlyList<int> Missing, IReadOn
     {
         get
         {
+            if (HasExtraTooth) return 1;
             if (Missing.Count == 0) return Teeth;
             for (var times = Missing.Count; times > 1; times--)
                 if (Missing.Count % times == 0 && Teeth % times == 0 && RepeatsAfter(Missing.Count / times, Teeth / times)) return times;
@@ -58,12 +74,20 @@ internal sealed class ToothTrain
     public double Misfit { get; }
 
     /// <summary>Edges that were left out because they split one interval in two.</summary>
-    public int Extra { get; private init; }
+    public int Extra => Extras.Length;
+
+    /// <summary>The number of the edge that follows each of those left out.</summary>
+    public int[] Extras { get; private init; } = [];
+
+    /// <summary>Edges behind a gap with its size, or behind an extra tooth with size 0: what the wheel's place is told by.</summary>
+    public IEnumerable<(int Edge, int Size)> Marks(WheelPattern wheel) => wheel.HasExtraTooth
+        ? Extras.Where(e => e < Seconds.Length).Select(e => (e, 0))
+        : Enumerable.Range(0, Steps.Length).Where(i => Steps[i] > 1).Select(i => (i + 1, Steps[i] - 1));
 
     /// <summary>Counts the pitches between edges.</summary>
     public static ToothTrain Of(double[] seconds)
     {
-        var (clean, extra) = WithoutExtra(seconds);
+        var (clean, extras) = WithoutExtra(seconds);
         var intervals = Intervals(clean);
         var steps = new int[intervals.Length];
         double squares = 0;
@@ -81,7 +105,7 @@ internal sealed class ToothTrain
             gaps++;
         }
 
-        return new ToothTrain(clean, steps, gaps > 0 ? Math.Sqrt(squares / gaps) : 0) { Extra = extra };
+        return new ToothTrain(clean, steps, gaps > 0 ? Math.Sqrt(squares / gaps) : 0) { Extras = extras };
     }
 
     /// <summary>The pitch beside a gap: the mean of its neighbours, so that a steady change of speed cancels.</summary>
@@ -118,11 +142,10 @@ internal sealed class ToothTrain
     }
 
     /// <summary>Two short intervals that together make one usual one are one interval with a spike in it.</summary>
-    private static (double[] Seconds, int Extra) WithoutExtra(double[] seconds)
+    private static (double[] Seconds, int[] Extras) WithoutExtra(double[] seconds)
     {
         var intervals = Intervals(seconds);
         var kept = new List<double>(seconds.Length);
-        var extra = 0;
         for (var i = 0; i < seconds.Length; i++)
         {
             if (i > 0 && i < intervals.Length)
@@ -133,7 +156,6 @@ internal sealed class ToothTrain
                 var usual = before + after > 1.6 * beside ? 0 : Usual(intervals, i);
                 if (Math.Min(before, after) < 0.6 * usual && Math.Max(before, after) < 0.9 * usual && before + after < 1.3 * usual)
                 {
-                    extra++;
                     kept.Add(double.NaN);
                     continue;
                 }
@@ -144,8 +166,12 @@ internal sealed class ToothTrain
 
         // Where two neighbours were both struck out, the first of them was the tooth.
         for (var i = 1; i < kept.Count; i++)
-            if (double.IsNaN(kept[i]) && double.IsNaN(kept[i - 1])) (kept[i], extra) = (seconds[i], extra - 1);
-        return ([.. kept.Where(double.IsFinite)], extra);
+            if (double.IsNaN(kept[i]) && double.IsNaN(kept[i - 1])) kept[i] = seconds[i];
+        var (clean, extras) = (new List<double>(seconds.Length), new List<int>());
+        foreach (var second in kept)
+            if (double.IsNaN(second)) extras.Add(clean.Count);
+            else clean.Add(second);
+        return ([.. clean], [.. extras]);
     }
 }
 
@@ -160,10 +186,18 @@ internal static class WheelFinder
     /// <summary>The pattern that repeats, its tooth places as few as can be; null where nothing repeats. Empty gaps mean a plain wheel.</summary>
     public static WheelPattern? Find(ToothTrain train)
     {
+        if (ByExtraTooth(train) is { } marked) return marked;
         var gaps = Enumerable.Range(0, train.Steps.Length).Where(i => train.Steps[i] > 1).Select(i => (Place: train.Places[i + 1], Missing: train.Steps[i] - 1)).ToList();
         // A lost edge now and then looks like a gap; a wheel's gaps come at least once in each of a few turns.
         if (gaps.Count < 2 || gaps.Count < train.Seconds.Length / 800) return new WheelPattern(0, [], []);
         return Repeating(gaps) ?? (gaps.Count < train.Seconds.Length / 130 ? new WheelPattern(0, [], []) : null);
+    }
+
+    /// <summary>A wheel whose turn is marked by one tooth too many, always at the same place; null where that is not so.</summary>
+    private static WheelPattern? ByExtraTooth(ToothTrain train)
+    {
+        var extras = train.Extras.Where(e => e < train.Places.Length).Select(e => (Place: train.Places[e], Missing: 0)).ToList();
+        return extras.Count >= 3 && Repeating(extras) is { Missing.Count: 1, Teeth: >= 4 } found ? new WheelPattern(found.Teeth, [], []) { HasExtraTooth = true } : null;
     }
 
     /// <summary>The shortest turn after which nearly every gap comes again, and the gaps it holds.</summary>

@@ -10,6 +10,9 @@ public sealed record Note(string Code, string Text);
 /// <summary>A stretch of a capture, seconds on its own axis.</summary>
 public readonly record struct Span(double From, double To);
 
+/// <summary>A known-good capture, and role to column of it; guessed where left out.</summary>
+public sealed record KnownGood(Capture Capture, IReadOnlyDictionary<string, string> Channels);
+
 /// <summary>What a reading is asked to do.</summary>
 public sealed record ReadingRequest(Capture Capture)
 {
@@ -27,6 +30,9 @@ public sealed record ReadingRequest(Capture Capture)
 
     /// <summary>Role to column of the reference; the capture's own words where they are left out.</summary>
     public IReadOnlyDictionary<string, string> ReferenceChannels { get; init; } = new Dictionary<string, string>();
+
+    /// <summary>Further known-good captures of the same engine, with their roles: what they differ by among themselves is the spread to judge against.</summary>
+    public IReadOnlyList<KnownGood> MoreReferences { get; init; } = [];
 
     /// <summary>Start of the stretch to use, s; the whole capture where null.</summary>
     public double? From { get; init; }

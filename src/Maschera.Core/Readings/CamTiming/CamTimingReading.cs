@@ -23,6 +23,12 @@ public sealed class CamTimingReading : IReading
 
     private const int FewCycles = 8;
 
+    /// <summary>Known-good captures are never known to agree better than this, degrees.</summary>
+    private const double LeastSpread = 0.3;
+
+    /// <summary>An offset this near a whole number of teeth of the drive is a skipped tooth.</summary>
+    private const double NearTooth = 0.25;
+
     private const string Method =
         "Tooth edges of the crank give the angle at any time; each cam edge is dated in crank degrees and folded on the cycle of 720°, whatever the speed.\n"
         + "The whole pattern is laid on the reference's; the offset is the mean over its edges of the median over cycles, flutter its standard deviation over cycles.";
@@ -64,10 +70,30 @@ public sealed class CamTimingReading : IReading
         return Compare(request, channels, measured, reference);
     }
 
-    private static CamTimingResult Compare(ReadingRequest request, Dictionary<string, Channel> channels, Sensors measured, Sensors? reference)
+    /// <summary>
+    /// Takes the mean of all known-good captures for the reference: each further one is laid on the first, and what they
+    /// differ by among themselves is the spread.
+    /// </summary>
+    private List<CamOffset> AgainstAll(ReadingRequest request, Sensors reference, List<CamOffset> cams, List<Note> notes)
     {
-        if (reference is not null && !SameWheel(measured.Clock.Wheel, reference.Clock.Wheel))
-            return Unusable(channels, new Note("other-wheel", $"The reference has a wheel of {Wheel(reference.Clock.Wheel)}, this capture one of {Wheel(measured.Clock.Wheel)}: it is of another engine."), measured);
+        var offsets = cams.ToDictionary(c => c.Role, _ => new List<double> { 0 });
+        foreach (var known in request.MoreReferences)
+        {
+            var theirs = RoleResolver.Resolve(this, new ReadingRequest(known.Capture) { Channels = known.Channels });
+            var (sensors, problem) = theirs.ContainsKey("crank") && theirs.ContainsKey("cam") ? Sensors.Measure(theirs, request.Engine) : (null, new Note("reference-sensors", "it lacks a crank or a cam sensor."));
+            if (sensors is not null && !sensors.Clock.Wheel.IsLike(reference.Clock.Wheel)) (sensors, problem) = (null, new Note("other-wheel", "it has another wheel."));
+            foreach (var (role, list) in offsets)
+                if (sensors?.Cams.GetValueOrDefault(role) is { } pattern && reference.Cams.GetValueOrDefault(role) is { } first && Matched(role, role, pattern, first, sensors.Clock, []) is { } laid) list.Add(laid.OffsetDegrees);
+            if (sensors is null) notes.Add(new("reference-left-out", $"The known-good capture '{known.Capture.Name}' is left out: {problem!.Text}"));
+        }
+
+        return [.. cams.Select(c => c.Against([.. offsets[c.Role]]))];
+    }
+
+    private CamTimingResult Compare(ReadingRequest request, Dictionary<string, Channel> channels, Sensors measured, Sensors? reference)
+    {
+        if (reference is not null && !measured.Clock.Wheel.IsLike(reference.Clock.Wheel))
+            return Unusable(channels, new Note("other-wheel", $"The reference has a wheel of {reference.Clock.Wheel.Said}, this capture one of {measured.Clock.Wheel.Said}: it is of another engine."), measured);
         List<Note> notes = [.. measured.Clock.Notes];
         if (reference is not null) notes.AddRange(reference.Clock.Notes.Where(n => notes.All(m => m.Code != n.Code)).Select(n => n with { Text = "The reference: " + n.Text }));
         var cams = new List<CamOffset>();
@@ -85,6 +111,7 @@ public sealed class CamTimingReading : IReading
 
         if (cams.Count == 0 || cams[0].Role != "cam")
             return Unusable(channels, new Note("other-pattern", "The cam's edges fit the reference's at no angle: another cam wheel, another engine, or the sensor connected otherwise."), measured);
+        if (reference is not null && request.MoreReferences.Count > 0) cams = AgainstAll(request, reference, cams, notes);
         return Build(request, channels, measured, reference, cams, notes);
     }
 
@@ -94,12 +121,14 @@ public sealed class CamTimingReading : IReading
         var limits = request.Engine?.CamLimits ?? new CamLimits(UsualWatch, UsualFault);
         var size = Math.Abs(worst.OffsetDegrees);
         var verdict = size >= limits.Fault ? "fault" : size >= limits.Watch ? "watch" : "ok";
+        if (verdict == "ok" && worst.ReferenceSpreadDegrees is { } spread && worst.ReferenceCaptures >= 3 && size > 3 * Math.Max(spread, LeastSpread))
+            notes.Add(new("outside-spread", $"{worst.ReferenceCaptures} known-good captures differ by ± {spread.ToString("0.0", CultureInfo.InvariantCulture)}° among themselves; this one lies further off than any sound engine of the shelf would."));
         if (cams[0].Cycles < FewCycles || reference is not null && cams[0].ReferenceCycles < FewCycles) notes.Add(new("few-cycles", $"Only {Math.Min(cams[0].Cycles, reference is null ? int.MaxValue : cams[0].ReferenceCycles)} whole cycles: capture five seconds or more for a safer figure."));
         return new CamTimingResult
         {
             Reading = "cam-timing",
             Verdict = verdict,
-            Sentence = Sentence(verdict, worst, cams.Count),
+            Sentence = Sentence(verdict, worst, cams.Count) + Teeth(verdict, worst, request.Engine?.CamDrive),
             Notes = notes,
             Channels = RoleResolver.Names(channels),
             Method = Method,
@@ -110,7 +139,7 @@ public sealed class CamTimingReading : IReading
             ReferenceCycles = cams[0].ReferenceCycles,
             SpeedRpm = measured.Clock.SpeedRpm,
             ReferenceSpeedRpm = reference?.Clock.SpeedRpm,
-            Wheel = new FoundWheel(measured.Clock.Wheel.Teeth, measured.Clock.Wheel.Missing),
+            Wheel = new FoundWheel(measured.Clock.Wheel.Teeth, measured.Clock.Wheel.Missing) { Extra = measured.Clock.Wheel.HasExtraTooth ? 1 : 0 },
             Edges = cams[0].Edges,
             Cams = cams,
         };
@@ -127,6 +156,19 @@ public sealed class CamTimingReading : IReading
             "watch" => $"{which} stands {size}° {side} against the reference: worn chain or belt, or one adjustment off; watch it.",
             _ => $"{which} stands {size}° {side} against the reference: the timing has slipped or was set wrong.",
         };
+    }
+
+    /// <summary>What the offset is in teeth of the drive; empty where that is not known or nothing is wrong.</summary>
+    private static string Teeth(string verdict, CamOffset worst, CamDrive? drive)
+    {
+        if (drive is null || verdict == "ok") return "";
+        var teeth = Math.Abs(worst.OffsetDegrees) / drive.DegreesPerTooth;
+        var whole = (int)Math.Round(teeth);
+        var side = worst.OffsetDegrees > 0 ? "late" : "early";
+        var per = drive.DegreesPerTooth.ToString("0.0", CultureInfo.InvariantCulture);
+        return whole >= 1 && Math.Abs(teeth - whole) < NearTooth
+            ? $" That is about {(whole == 1 ? "one tooth" : $"{whole} teeth")} {side} on the {drive.Kind} ({per}° a tooth)."
+            : $" That is no whole tooth of the {drive.Kind} ({per}° a tooth): stretch, a turned wheel or a phaser rather than a skipped tooth.";
     }
 
     /// <summary>Lays the pattern on the reference's; null where it fits at no angle.</summary>
@@ -181,10 +223,6 @@ public sealed class CamTimingReading : IReading
             return new CycleOffset(c.Seconds, double.IsNaN(to) ? clock.SpeedRpm : 60 / (to - from), best.Offset + off);
         })];
     }
-
-    private static bool SameWheel(WheelPattern a, WheelPattern b) => a.Teeth == b.Teeth && a.Missing.SequenceEqual(b.Missing) && a.GapPlaces.SequenceEqual(b.GapPlaces);
-
-    private static string Wheel(WheelPattern wheel) => $"{wheel.Teeth} with {(wheel.Missing.Count == 0 ? "none" : string.Join(" and ", wheel.Missing))} missing";
 
     private static double Around(double degrees, double period) => degrees - period * Math.Round(degrees / period);
 

@@ -1,7 +1,13 @@
+using Maschera.Core.Signals;
+
 namespace Maschera.Core.Readings.CamTiming;
 
 /// <summary>A trigger wheel as found.</summary>
-public sealed record FoundWheel(int Teeth, IReadOnlyList<int> Missing);
+public sealed record FoundWheel(int Teeth, IReadOnlyList<int> Missing)
+{
+    /// <summary>1 where an extra tooth marks the turn.</summary>
+    public int Extra { get; init; }
+}
 
 /// <summary>One edge of the cam beside the reference's, crank degrees on 0-720; a positive difference is later.</summary>
 public sealed record EdgeDifference(string Direction, double ReferenceDegrees, double Degrees, double DifferenceDegrees, double SpreadDegrees);
@@ -14,6 +20,27 @@ public sealed record CamOffset(string Role, string Channel, double OffsetDegrees
 {
     /// <summary>Cycle by cycle, for a cam that moves within the capture.</summary>
     public IReadOnlyList<CycleOffset> Track { get; init; } = [];
+
+    /// <summary>Known-good captures whose mean is the reference.</summary>
+    public int ReferenceCaptures { get; init; } = 1;
+
+    /// <summary>Standard deviation of the known-good captures among themselves, degrees; null with only one.</summary>
+    public double? ReferenceSpreadDegrees { get; init; }
+
+    /// <summary>The same against the mean of several known-good captures, given what each lies off the first.</summary>
+    internal CamOffset Against(double[] offsets)
+    {
+        if (offsets.Length < 2) return this;
+        var mean = Statistics.Mean(offsets);
+        return this with
+        {
+            OffsetDegrees = OffsetDegrees - mean,
+            ReferenceCaptures = offsets.Length,
+            ReferenceSpreadDegrees = Statistics.StandardDeviation(offsets),
+            Edges = [.. Edges.Select(e => e with { ReferenceDegrees = CamPattern.Modulo(e.ReferenceDegrees + mean), DifferenceDegrees = e.DifferenceDegrees - mean })],
+            Track = [.. Track.Select(t => t with { Degrees = t.Degrees - mean })],
+        };
+    }
 }
 
 /// <summary>Cam against crank, compared with a known-good engine. Degrees are crank degrees, positive later.</summary>

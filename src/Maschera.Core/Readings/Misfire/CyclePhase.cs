@@ -7,7 +7,7 @@ namespace Maschera.Core.Readings.Misfire;
 public readonly record struct CyclePhase(double? Tdc, Note? Doubt)
 {
     /// <summary>Degrees from a running engine's sync to the firing TDC of its cylinder.</summary>
-    private static double DegreesToTdc(string kind, Engine engine) => kind switch
+    internal static double DegreesToTdc(string kind, Engine engine) => kind switch
     {
         // The spark of a running engine comes some 18° before TDC: between idle and light load.
         "ignition" => 18,
@@ -34,7 +34,7 @@ public readonly record struct CyclePhase(double? Tdc, Note? Doubt)
                 : new CyclePhase(null, new Note("sync-scattered", "The sync marks fall all over the cycle, so cylinders can't be named."));
         var place = engine.FiringOrder.ToList().IndexOf(cylinder);
         var guess = mean + DegreesToTdc(kind, engine) - engine.Angles()[place];
-        if (engine.CrankWheel?.GapToTdc is not { } gap || clock.Wheel.Missing.Count == 0)
+        if (engine.CrankWheel?.GapToTdc is not { } gap || !clock.Wheel.HasMark)
             return new CyclePhase(guess, new Note("tdc-by-sync", $"The engine file does not say where TDC lies after the wheel's gap; it is taken {DegreesToTdc(kind, engine):0}° after the sync mark."));
         var turn = Math.Round((guess - gap) / 360);
         var off = guess - gap - 360 * turn;
