@@ -6,10 +6,25 @@ namespace Maschera.Rig;
 /// <param name="Degrees">Crank degrees turned, 0 at a firing TDC of the first cylinder of the firing order.</param>
 /// <param name="Current">Starter current, A.</param>
 /// <param name="Volts">Battery voltage, V.</param>
-internal readonly record struct EngineState(double Degrees, double Current, double Volts);
+/// <param name="Speed">Speed of the crank, rad/s.</param>
+/// <param name="Seconds">Time since the start, s.</param>
+internal readonly record struct EngineState(double Degrees, double Current, double Volts, double Speed = 0, double Seconds = 0);
+
+/// <summary>An engine that can be watched live.</summary>
+internal interface ILiveEngine
+{
+    /// <summary>The state now; <paramref name="keyed"/> while the key is turned.</summary>
+    EngineState State(bool keyed);
+
+    /// <summary>Goes on by one <see cref="StarterEngine.Step"/> from a state.</summary>
+    void Turn(EngineState state);
+
+    /// <summary>A sensor's volts at a state; the sync by its coil, called once for each state in turn.</summary>
+    double Volts(string? role, EngineState state);
+}
 
 /// <summary>The stand-in engine on its starter, step by step; nothing fires.</summary>
-internal sealed class StarterEngine
+internal sealed class StarterEngine : ILiveEngine
 {
     /// <summary>Step of the simulation, s.</summary>
     public const double Step = 4e-5;
@@ -22,6 +37,7 @@ internal sealed class StarterEngine
     private readonly double[] _angles;
     private readonly CylinderGas[] _gases;
     private readonly double[] _running;
+    private readonly CoilPrimary _coil;
     private double _degrees;
     private double _speed;
 
@@ -29,6 +45,7 @@ internal sealed class StarterEngine
     public StarterEngine(Engine engine, StarterCircuit starter, IReadOnlyList<CylinderFault> faults, Random random)
     {
         (_engine, _starter, _angles) = (engine, starter, engine.Angles());
+        _coil = new CoilPrimary(engine, engine.FiringOrder[0]);
         _degrees = random.NextDouble() * 720;
         _running = new double[engine.Cylinders];
         _gases = [.. Enumerable.Range(0, engine.Cylinders).Select(Gas)];
@@ -39,6 +56,16 @@ internal sealed class StarterEngine
             return new CylinderGas(engine, leak, EngineSignals.After(_angles[place], _degrees));
         }
     }
+
+    public void Turn(EngineState state) => Turn(state.Current);
+
+    public double Volts(string? role, EngineState state) => role switch
+    {
+        "current" => state.Current,
+        "crank" => EngineSignals.CrankVolts(_engine.CrankWheel!, state.Degrees),
+        "sync" => _coil.Volts(state),
+        _ => state.Volts,
+    };
 
     /// <summary>The state now.</summary>
     public EngineState State(bool keyed)

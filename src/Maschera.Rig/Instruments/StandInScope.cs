@@ -10,6 +10,9 @@ public sealed record StandInPlan(Engine Engine)
     public IReadOnlyList<CylinderFault> Faults { get; init; } = [];
     public StarterCircuit Starter { get; init; } = new();
 
+    /// <summary>What the engine does on its own fuel; null where the starter turns it.</summary>
+    public RunningPlan? Running { get; init; }
+
     /// <summary>Seed of all noise and of the angle at which the engine stands.</summary>
     public int Seed { get; init; } = 1;
 }
@@ -36,7 +39,7 @@ public sealed class StandInScope : IScope
         var random = new Random(plan.Seed);
         // Box and Muller 1958.
         _noise = [.. Enumerable.Range(0, NoiseTable).Select(_ => (float)(Math.Sqrt(-2 * Math.Log(1 - random.NextDouble())) * Math.Cos(Math.Tau * random.NextDouble())))];
-        Abilities = new ScopeAbilities("Stand-in scope", 4, [10_000, 50_000, 100_000, 250_000, 500_000, 1_000_000], 12, ProbesFor(plan.Engine));
+        Abilities = new ScopeAbilities("Stand-in scope", 4, [10_000, 50_000, 100_000, 250_000, 500_000, 1_000_000], 12, ProbesFor(plan.Engine, plan.Running is not null));
     }
 
     public ScopeAbilities Abilities { get; }
@@ -56,17 +59,19 @@ public sealed class StandInScope : IScope
     public bool HasCranked { get; private set; }
 
     /// <summary>The probes that make sense on an engine.</summary>
-    public static IReadOnlyList<Probe> ProbesFor(Engine engine) =>
+    public static IReadOnlyList<Probe> ProbesFor(Engine engine, bool running) =>
     [
-        new("Starter current", "A", 1_000, "current"), new("Battery voltage", "V", 20, "battery"), new("Ignition", "V", 100, "sync"),
+        .. running ? (Probe[])[] : [new("Starter current", "A", 1_000, "current")], new("Battery voltage", "V", 20, "battery"), new("Ignition", "V", 100, "sync"),
         .. engine.CrankWheel is null ? (Probe[])[] : [new("Crank sensor", "V", 10, "crank")],
+        .. running ? [new("Cam sensor", "V", 10, "cam")] : (Probe[])[],
     ];
 
     public async IAsyncEnumerable<ScopeBlock> RunAsync(ScopeSettings settings, [EnumeratorCancellation] CancellationToken cancel)
     {
         Check(settings);
-        var engine = new StarterEngine(_plan.Engine, _plan.Starter, _plan.Faults, new Random(_plan.Seed));
-        var inputs = settings.Probes.Select(p => new Input(p, this)).ToArray();
+        var random = new Random(_plan.Seed);
+        ILiveEngine engine = _plan.Running is { } running ? new RunningEngine(running, random) { Speed = 0 } : new StarterEngine(_plan.Engine, _plan.Starter, _plan.Faults, random);
+        var inputs = settings.Probes.Select(p => new Input(p, engine, this)).ToArray();
         var perStep = settings.Rate * StarterEngine.Step;
         var clock = Stopwatch.StartNew();
         var states = new EngineState[StepsInBlock + 1];
@@ -76,7 +81,7 @@ public sealed class StandInScope : IScope
         {
             for (var i = 0; i < StepsInBlock; i++)
             {
-                engine.Turn(states[i].Current);
+                engine.Turn(states[i]);
                 states[i + 1] = engine.State(_keyed);
             }
 
@@ -116,22 +121,22 @@ public sealed class StandInScope : IScope
         private readonly Func<EngineState, double> _signal;
         private readonly bool _smooth;
         private readonly float _noise;
-        private readonly CoilPrimary? _coil;
+        private readonly bool _isCoil;
         private int _flyback;
         private double _coilVolts;
         private uint _draw;
 
-        public Input(Probe probe, StandInScope scope)
+        public Input(Probe probe, ILiveEngine engine, StandInScope scope)
         {
             (_probe, _scope, _draw) = (probe, scope, (uint)(scope._plan.Seed * 2_654_435_761L + probe.Name.Length));
-            var engine = scope._plan.Engine;
-            if (probe.Role == "sync") _coil = new CoilPrimary(engine, engine.FiringOrder[0]);
-            (_signal, _smooth, _noise) = probe.Role switch
+            _isCoil = probe.Role == "sync";
+            _signal = state => engine.Volts(probe.Role, state);
+            (_smooth, _noise) = probe.Role switch
             {
-                "current" => (s => s.Current, true, 3f),
-                "battery" => (s => s.Volts, true, 0.01f),
-                "crank" => (s => EngineSignals.CrankVolts(engine.CrankWheel!, s.Degrees), false, 0.02f),
-                _ => ((Func<EngineState, double>)(_ => _coilVolts), true, 0.05f),
+                "current" => (true, 3f),
+                "battery" => (true, 0.01f),
+                "crank" or "cam" => (false, 0.02f),
+                _ => (true, 0.05f),
             };
         }
 
@@ -163,8 +168,8 @@ public sealed class StandInScope : IScope
 
         private double Value(EngineState state)
         {
-            if (_coil is null) return _signal(state);
-            var volts = _coil.Volts(state);
+            if (!_isCoil) return _signal(state);
+            var volts = _signal(state);
             if (volts > 20) _flyback = FlybackSteps;
             _coilVolts = _flyback-- > 0 ? Math.Max(volts, 55) : volts;
             return _coilVolts;

@@ -33,12 +33,29 @@ public sealed class DemoData(MascheraDb db, ReadingService readings)
         Idle(rescue, "Idle, damp, first minute", new RunningPlan(EngineCatalogue.Tasso) { SpeedRpm = 780, Seconds = 14, Misfires = [new(4, 0.22)], Seed = 4 }, new("idle", 14, null, "Coil of cylinder 4 wet", "ignition", 1));
         var sister = Take(engines["Ghiro 1.0"], "Ghiro 1.0, upper valley shuttle", "NB 0520", 58_900, "None, measured as known-good", "Warm", null, 40);
         sister.ClosedAt = DateTime.UtcNow.AddDays(-40);
-        var good = Idle(sister, "Known-good: warm idle", new RunningPlan(EngineCatalogue.Ghiro) { SpeedRpm = 860, SyncCylinder = null, Seconds = 6, Seed = 12 }, new("idle", 88, null, "Belt at the marks, checked by hand"));
+        var good = Idle(sister, "Known-good: warm idle", new RunningPlan(EngineCatalogue.Ghiro) { SpeedRpm = 860, Seconds = 6, Seed = 12 }, new("idle", 88, null, "Belt at the marks, checked by hand", "ignition", 1));
         Shelve(good, "Belt at the marks, checked by hand; runs clean, no codes");
         // One tooth of a belt wheel of 22 on the crank.
-        var late = Idle(shuttle, "Warm idle, cam and crank", new RunningPlan(EngineCatalogue.Ghiro) { SpeedRpm = 790, SyncCylinder = null, Seconds = 6, CamOffsetDegrees = 360 / 22.0, CamFlutterDegrees = 0.3, Seed = 13 }, new("idle", 90, null, null));
-        readings.Make(late, "cam-timing", reference: good);
+        var late = Idle(shuttle, "Warm idle, cam and crank", new RunningPlan(EngineCatalogue.Ghiro) { SpeedRpm = 790, Seconds = 6, CamOffsetDegrees = 360 / 22.0, CamFlutterDegrees = 0.3, Seed = 13 }, new("idle", 90, null, null, "ignition", 1));
+        Stock(engines.Values);
+        readings.Make(late, "cam-timing", reference: ReadingService.WholeShelf);
         db.SaveChanges();
+    }
+
+    /// <summary>Two or three sound engines of each kind for the shelf, as like and unlike as sound engines are.</summary>
+    private void Stock(IEnumerable<StoredEngine> engines)
+    {
+        var seed = 40;
+        foreach (var engine in engines)
+        {
+            var job = ShelfJobs.For(db, engine.Id);
+            foreach (var (rpm, celsius, off) in ((double, double, double)[])[(820, 89, 0.4), (1_450, 92, -0.5)])
+            {
+                var plan = new RunningPlan(engine.ToEngine()) { SpeedRpm = rpm, Seconds = 4, Rate = 25_000, CamOffsetDegrees = off, Seed = seed++ };
+                var id = CaptureKeeper.Keep(db, job.Id, rpm < 1000 ? "Known-good: warm idle, cam and crank" : "Known-good: 1,450 rpm, no load", RunningRun.Record(plan).Capture, new("idle", celsius, null, null, "ignition", plan.Engine.FiringOrder[0]));
+                Shelve(id, "Timing set and checked by hand, compression even, no codes");
+            }
+        }
     }
 
     private static CrankingPlan Plan(Engine engine, int seed) => new(engine)

@@ -13,7 +13,7 @@ public sealed record PatternEdge(bool Rising, double Degrees, double Spread);
 /// <param name="Edges">The edges in order, from the pattern's own start.</param>
 /// <param name="Cycles">For each whole cycle, the degrees of its edges in that order, and the time of its first edge, s.</param>
 /// <param name="Origin">Degrees after the wheel's zero at which the pattern starts: in the middle of its longest pause.</param>
-internal sealed record CamPattern(IReadOnlyList<PatternEdge> Edges, IReadOnlyList<(double Seconds, double[] Degrees)> Cycles, double Origin)
+public sealed record CamPattern(IReadOnlyList<PatternEdge> Edges, IReadOnlyList<(double Seconds, double[] Degrees)> Cycles, double Origin)
 {
     /// <summary>Cycles with another number of edges than usual may be so many: starts, stops, a lost edge.</summary>
     private const double MostOddCycles = 0.34;
@@ -63,6 +63,21 @@ internal sealed record CamPattern(IReadOnlyList<PatternEdge> Edges, IReadOnlyLis
         }
 
         return null;
+    }
+
+    /// <summary>0 or 360: the turn by which this pattern's cycle was begun away from the other's, both of one engine.</summary>
+    public double TurnFrom(CamPattern other)
+    {
+        var count = Edges.Count;
+        if (count != other.Edges.Count) return 0;
+        var best = (Misfit: double.MaxValue, Off: 0.0);
+        for (var turn = 0; turn < count; turn++)
+        {
+            var (mean, spread) = Statistics.Circular([.. Enumerable.Range(0, count).Select(i => Edges[i].Degrees + Origin - other.Edges[(i + turn) % count].Degrees - other.Origin)], 720);
+            if (Enumerable.Range(0, count).All(i => Edges[i].Rising == other.Edges[(i + turn) % count].Rising) && spread < best.Misfit) best = (spread, mean);
+        }
+
+        return Math.Abs(Math.IEEERemainder(best.Off, 720)) > 180 ? 360 : 0;
     }
 
     private static bool HasNear(double[] sorted, double wanted, double within)

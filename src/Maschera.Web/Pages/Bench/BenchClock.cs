@@ -14,19 +14,22 @@ public static class BenchClock
 
     /// <summary>
     /// GET /bench/ID/clock: the seconds at which the crank passes each 30°, from `first` degrees on. 0 is the firing TDC
-    /// of the first cylinder of the firing order where the cycle is known, else the first tooth behind the gap.
+    /// of the first cylinder of the firing order where the cycle is known, else the first tooth behind the gap. With `over`
+    /// it is turned by a whole turn where the cams say that the other capture began on the other one.
     /// </summary>
     public static void MapBenchClock(this WebApplication app) =>
-        app.MapGet("/bench/{id:int}/clock", async (int id, MascheraDb db, SampleStore samples, ClockService clocks) =>
+        app.MapGet("/bench/{id:int}/clock", async (int id, int? over, MascheraDb db, SampleStore samples, ClockService clocks) =>
         {
             var capture = await db.Captures.AsNoTracking().Include(c => c.Channels).Include(c => c.Job!.Engine).FirstOrDefaultAsync(c => c.Id == id && c.DeletedAt == null);
             if (capture is null) return Results.NotFound();
             var found = await Task.Run(() => clocks.Of(capture, samples));
             if (found.Clock is not { } clock) return BenchMeasure.Wrong(found.Notes[0].Text);
-            var zero = found.Tdc ?? 0;
+            var above = over is null ? null : await db.Captures.AsNoTracking().Include(c => c.Channels).Include(c => c.Job!.Engine).FirstOrDefaultAsync(c => c.Id == over && c.DeletedAt == null);
+            var zero = (found.Tdc ?? 0) + (above is null ? 0 : await Task.Run(() => clocks.TurnAgainst(capture, above, samples)));
             var first = Math.Ceiling((clock.Degrees[0] - zero) / Every) * Every;
             var count = Math.Min(MostMarks, 1 + (int)((clock.Degrees[^1] - zero - first) / Every));
             var engine = capture.Job!.Engine!.ToEngine();
+            var asked = await db.Readings.AsNoTracking().Where(r => r.JobId == capture.JobId).ToListAsync();
             return Results.Json(new
             {
                 first,
@@ -34,7 +37,10 @@ public static class BenchClock
                 seconds = Enumerable.Range(0, count).Select(i => clock.TimeAt(zero + first + i * Every)),
                 known = found.Tdc is not null,
                 firing = engine.FiringOrder.Zip(engine.Angles(), (cylinder, degrees) => new { cylinder, degrees }),
-                said = $"{clock.Wheel.Teeth} tooth places{string.Concat(clock.Wheel.Missing.Select(m => $" − {m}"))}, {clock.SpeedRpm:0} rpm, each edge known to ± {clock.StandardErrorDegrees:0.00}°",
+                valves = engine.ValveTiming,
+                odd = asked.SelectMany(r => r.Result?.Ledger ?? []).Where(e => e.Odd).Select(e => e.Cylinder).Distinct(),
+                speed = clock.Source is null ? new { channel = capture.OwnChannels.First(c => c.Role == "crank").Name, teeth = clock.Wheel.Teeth } : null,
+                said = $"{clock.Said}, {clock.SpeedRpm:0} rpm, each {(clock.Source is null ? "edge" : "mark")} known to ± {clock.StandardErrorDegrees:0.00}°",
                 notes = found.Notes.Select(n => n.Text),
             });
         });

@@ -121,6 +121,9 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
     /// <summary>Captures offered as known-good: those of the same engine first.</summary>
     public IReadOnlyList<StoredCapture> Others { get; private set; } = [];
 
+    /// <summary>How many of them lie on the shelf for this engine.</summary>
+    public int ShelfForEngine => Others.Count(c => c.ShelvedAt is not null && c.Job!.EngineId == Capture.Job!.EngineId);
+
     private async Task<object> OthersAsync()
     {
         var others = await db.Captures.AsNoTracking().Include(c => c.Job).Include(c => c.Channels).Where(c => c.Id != Id && c.DeletedAt == null && c.Job!.DeletedAt == null)

@@ -25,6 +25,9 @@ public sealed class EditModel(MascheraDb db) : PageModel
         public string? Teeth { get; set; }
         public string? Missing { get; set; }
         public string? GapToTdc { get; set; }
+        public string? Extra { get; set; }
+        public string? Drive { get; set; }
+        public string? DriveTeeth { get; set; }
         public string? BoreMm { get; set; }
         public string? StrokeMm { get; set; }
         public string? RodMm { get; set; }
@@ -80,7 +83,8 @@ public sealed class EditModel(MascheraDb db) : PageModel
             FiringAngles = Numbers("FiringAngles", Form.FiringAngles),
             Banks = string.IsNullOrWhiteSpace(Form.Banks) ? null : [.. Form.Banks.Split('/').Select(bank => (IReadOnlyList<int>)[.. (Numbers("Banks", bank) ?? []).Select(n => (int)n)])],
             Fuel = Form.Fuel,
-            CrankWheel = teeth is { } t ? new CrankWheel(t, [.. (Numbers("Missing", Form.Missing) ?? []).Select(n => (int)n).Where(n => n != 0)], Number("GapToTdc", Form.GapToTdc)) : null,
+            CrankWheel = teeth is { } t ? new CrankWheel(t, [.. (Numbers("Missing", Form.Missing) ?? []).Select(n => (int)n).Where(n => n != 0)], Number("GapToTdc", Form.GapToTdc), Whole("Extra", Form.Extra) ?? 0) : null,
+            CamDrive = Whole("DriveTeeth", Form.DriveTeeth) is { } driveTeeth ? new CamDrive(Form.Drive == "chain" ? "chain" : "belt", driveTeeth) : null,
             Geometry = anyGeometry ? new EngineGeometry(geometry.Bore ?? 0, geometry.Stroke ?? 0, geometry.Rod ?? 0, geometry.Ratio ?? 0) : null,
             ValveTiming = valves is { Count: 4 } ? new ValveTiming(valves[0], valves[1], valves[2], valves[3]) : null,
         };
@@ -129,6 +133,9 @@ public sealed class EditModel(MascheraDb db) : PageModel
             Teeth = Text(e.CrankWheel?.Teeth),
             Missing = e.CrankWheel is { } wheel ? string.Join(" ", wheel.Missing) : null,
             GapToTdc = Text(e.CrankWheel?.GapToTdc),
+            Extra = e.CrankWheel is { Extra: > 0 } marked ? Text(marked.Extra) : null,
+            Drive = e.CamDrive?.Kind,
+            DriveTeeth = Text(e.CamDrive?.CrankTeeth),
             BoreMm = Text(e.Geometry?.BoreMm),
             StrokeMm = Text(e.Geometry?.StrokeMm),
             RodMm = Text(e.Geometry?.RodMm),

@@ -20,6 +20,8 @@ public sealed class JobModel(MascheraDb db) : PageModel
     public Engine Engine { get; private set; } = null!;
     public FiringWheel Wheel { get; private set; } = null!;
     public IReadOnlyList<LedgerColumn> Columns { get; private set; } = [];
+    /// <summary>Usable readings that speak of the engine or a signal as a whole, the newest of each kind and capture.</summary>
+    public IReadOnlyList<(string Title, string Verdict, string Sentence)> Whole { get; private set; } = [];
     public IReadOnlyList<(DateTime When, string Text)> Trail { get; private set; } = [];
     public string? UploadError { get; private set; }
 
@@ -35,6 +37,7 @@ public sealed class JobModel(MascheraDb db) : PageModel
         var readings = job.Readings.Where(r => shown.Contains(r.CaptureId)).OrderBy(r => r.Id).ToList();
         foreach (var capture in job.Captures) capture.Readings.AddRange(readings.Where(r => r.CaptureId == capture.Id && !capture.Readings.Contains(r)));
         Columns = LedgerOf(job, readings);
+        Whole = [.. readings.Where(r => r.Verdict != ReadingResult.Unusable && r.Result is { Ledger.Count: 0 }).Select(r => (ReadingRegistry.Find(r.Kind)!.Title, r.Verdict, r.Sentence))];
         Wheel = FiringWheel.Of(Engine, readings.Select(r => r.Result));
         Trail = [.. readings.Select(r => (r.MadeAt, r.Sentence)).Prepend((job.CreatedAt, $"Taken in: {job.Complaint}."))];
         return Page();

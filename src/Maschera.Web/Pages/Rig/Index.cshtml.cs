@@ -29,13 +29,25 @@ public sealed class IndexModel(MascheraDb db, ReadingService readings, LiveServi
         public double Leak { get; set; } = 2.5;
         public string Battery { get; set; } = "good";
 
+        /// <summary>"cranking" on the starter, or "running" on its own fuel.</summary>
+        public string Does { get; set; } = "cranking";
+
+        [Range(500, 6000, ErrorMessage = "From 500 to 6,000 rpm.")]
+        public int Speed { get; set; } = 800;
+
+        [Range(0, Engine.MostCylinders, ErrorMessage = "A cylinder's number, or 0 for none.")]
+        public int Misfires { get; set; }
+
+        [Range(-40, 40, ErrorMessage = "From −40 to 40 degrees.")]
+        public double CamOffset { get; set; }
+
         [Range(2, 30, ErrorMessage = "From 2 to 30 seconds.")]
         public int Seconds { get; set; } = 5;
 
         public bool Sync { get; set; } = true;
 
         /// <summary>Names of the probes that run live.</summary>
-        public List<string> Probes { get; set; } = ["Starter current", "Battery voltage", "Ignition", "Crank sensor"];
+        public List<string> Probes { get; set; } = ["Starter current", "Battery voltage", "Ignition", "Crank sensor", "Cam sensor"];
 
         public double Rate { get; set; } = 100_000;
     }
@@ -45,7 +57,7 @@ public sealed class IndexModel(MascheraDb db, ReadingService readings, LiveServi
     public IReadOnlyList<SelectListItem> Jobs { get; private set; } = [];
 
     /// <summary>Probes of the stand-in scope; the crank sensor only runs on engines whose wheel is known.</summary>
-    public IReadOnlyList<string> Probes { get; } = [.. s_standIn.Probes.Select(p => p.Name)];
+    public IReadOnlyList<string> Probes { get; } = [.. s_standIn.Probes.Select(p => p.Name), "Cam sensor"];
 
     public IReadOnlyList<SelectListItem> Rates { get; } = [.. s_standIn.Rates.Select(r => new SelectListItem($"{r:#,0}", r.ToString(CultureInfo.InvariantCulture)))];
 
@@ -88,10 +100,10 @@ public sealed class IndexModel(MascheraDb db, ReadingService readings, LiveServi
 
     private LiveSession Start(Job job, Engine engine)
     {
-        var scope = new StandInScope(new StandInPlan(Whole(engine)) { Faults = Faults, Starter = StarterFor(engine, Form.Battery == "weak"), Seed = Random.Shared.Next(1, int.MaxValue) });
+        var scope = new StandInScope(new StandInPlan(Whole(engine)) { Running = Form.Does == "running" ? Running(Whole(engine)) : null, Faults = Faults, Starter = StarterFor(engine, Form.Battery == "weak"), Seed = Random.Shared.Next(1, int.MaxValue) });
         var settings = new ScopeSettings(Form.Rate, [.. scope.Abilities.Probes.Where(p => Form.Probes.Contains(p.Name))]);
-        var (remark, sync) = (Fault, settings.Probes.Any(p => p.Role == "sync"));
-        return live.Start(job.Id, scope, settings, () => new Conditions(scope.HasCranked ? "cranking" : "key on", 20, "fuel", remark, sync ? "ignition" : null, sync ? engine.FiringOrder[0] : null));
+        var (remark, sync, running) = (Form.Does == "running" ? RunningFault : Fault, settings.Probes.Any(p => p.Role == "sync"), Form.Does == "running");
+        return live.Start(job.Id, scope, settings, () => new Conditions(!scope.HasCranked ? "key on" : running ? "idle" : "cranking", running ? 85 : 20, running ? null : "fuel", remark, sync ? "ignition" : null, sync ? engine.FiringOrder[0] : null));
     }
 
     /// <summary>The job with its engine; null, with the reason beside the field, where the form makes no sense.</summary>
@@ -100,9 +112,20 @@ public sealed class IndexModel(MascheraDb db, ReadingService readings, LiveServi
         var job = await db.LiveJobs.Include(j => j.Engine).FirstOrDefaultAsync(j => j.Id == Form.Job);
         if (job is null) ModelState.AddModelError("Form.Job", "Choose the job to record into.");
         var engine = job?.Engine!.ToEngine();
+        if (engine is not null && Form.Misfires > engine.Cylinders) ModelState.AddModelError("Form.Misfires", $"The {engine.Name} has {engine.Cylinders} cylinders.");
         if (engine is not null && Form.Cylinder > engine.Cylinders) ModelState.AddModelError("Form.Cylinder", $"The {engine.Name} has {engine.Cylinders} cylinders.");
         return ModelState.IsValid ? (job!, engine!) : null;
     }
+
+    private string RunningFault => string.Join(", ", (string[])["stand-in", .. Form.Misfires > 0 ? [$"cylinder {Form.Misfires} misfiring"] : (string[])[], .. Form.CamOffset != 0 ? [FormattableString.Invariant($"cam {Math.Abs(Form.CamOffset):0.#}° {(Form.CamOffset > 0 ? "late" : "early")}")] : (string[])[]]);
+
+    private RunningPlan Running(Engine engine) => new(engine)
+    {
+        SpeedRpm = Form.Speed,
+        Misfires = Form.Misfires > 0 ? [new MisfireSchedule(Form.Misfires, 0.2)] : [],
+        CamOffsetDegrees = Form.CamOffset,
+        Seed = Random.Shared.Next(),
+    };
 
     private CylinderFault[] Faults => Form.Cylinder > 0 ? [new CylinderFault(Form.Cylinder, Form.Leak)] : [];
 
@@ -132,6 +155,7 @@ public sealed class IndexModel(MascheraDb db, ReadingService readings, LiveServi
     /// <summary>An engine whose geometry is not known turns with that of a common one.</summary>
     private static Engine Whole(Engine engine) => engine with
     {
+        CrankWheel = engine.CrankWheel ?? EngineCatalogue.Orsa.CrankWheel,
         Geometry = engine.Geometry ?? EngineCatalogue.Orsa.Geometry,
         ValveTiming = engine.ValveTiming ?? EngineCatalogue.Orsa.ValveTiming,
     };

@@ -1,5 +1,6 @@
 import { arrangement, channelOf, info, view, type LaneChannel, type OtherCapture } from "./state";
 import { ask, bench, fail, fetchWindow, follow, saveArrangement, type Trace } from "./server";
+import { inDegrees, onOurDegrees, spanOf } from "./degrees";
 import { choice, field, make, numberIn } from "./dom";
 
 const panel = document.querySelector<HTMLElement>("#compare")!;
@@ -19,9 +20,22 @@ export async function underneath(shown: LaneChannel[], from: number, to: number,
   const compare = arrangement.compare;
   const pairs = compare ? shown.map((c) => ({ own: c.channel, other: partnerOf(c.channel) })).filter((p) => p.other) : [];
   if (!compare || pairs.length === 0) return new Map();
+  const degrees = inDegrees() ? await onOurDegrees(compare.capture) : null;
+  if (degrees) {
+    const span = spanOf(compare.capture), a = degrees.theirs(from), b = degrees.theirs(to);
+    const traces = await fetchWindow(pairs.map((p) => p.other!.id), Number.isNaN(a) ? span.from : a, Number.isNaN(b) ? span.to : b, columns);
+    return new Map(pairs.map((p, i) => [p.own, within(traces[i], degrees.ours)]));
+  }
   const { shift, stretch } = compare;
   const traces = await fetchWindow(pairs.map((p) => p.other!.id), (from - shift) / stretch, (to - shift) / stretch, columns);
   return new Map(pairs.map((p, i) => [p.own, { seconds: traces[i].seconds.map((t) => t * stretch + shift), values: traces[i].values }]));
+}
+
+/** A trace on other times; what falls outside of them is left out. */
+function within(trace: Trace, time: (seconds: number) => number): Trace {
+  const seconds = trace.seconds.map(time);
+  const inside = seconds.map((s) => !Number.isNaN(s));
+  return { seconds: seconds.filter((_, i) => inside[i]), values: trace.values.filter((_, i) => inside[i]) };
 }
 
 let changed: () => void = () => {}, moved: () => void = () => {};

@@ -2,9 +2,10 @@ import { info, show, view } from "./state";
 import { ask, bench, fail } from "./server";
 import { areaWidth, lanes, onPlaced, pixelOf } from "./lanes";
 import { hatch, ink } from "./strokes";
+import { workOut } from "./derive";
 
 /** The crank's passing of each mark; `first` is the degrees of the first. */
-interface Clock { first: number; every: number; seconds: number[]; known: boolean; firing: { cylinder: number; degrees: number }[]; said: string; notes: string[] }
+interface Clock { first: number; every: number; seconds: number[]; known: boolean; firing: { cylinder: number; degrees: number }[]; said: string; notes: string[]; valves: { evo: number; evc: number; ivo: number; ivc: number } | null; odd: number[]; speed: { channel: string; teeth: number } | null }
 
 const strip = document.querySelector<HTMLCanvasElement>("#cycle-strip")!;
 const said = document.querySelector<HTMLElement>("#clock-said")!;
@@ -17,23 +18,40 @@ let on = false;
 export const inDegrees = () => on && clock !== null;
 
 /** Seconds at which the crank stands at `degrees`; NaN outside of the clock. */
-function secondsAt(degrees: number) {
-  const place = (degrees - clock!.first) / clock!.every;
-  const i = Math.min(Math.floor(place), clock!.seconds.length - 2);
-  if (i < 0 || place > clock!.seconds.length - 1) return NaN;
-  return clock!.seconds[i] + (place - i) * (clock!.seconds[i + 1] - clock!.seconds[i]);
+function secondsAt(degrees: number, on = clock!) {
+  const place = (degrees - on.first) / on.every;
+  const i = Math.min(Math.floor(place), on.seconds.length - 2);
+  if (i < 0 || place > on.seconds.length - 1) return NaN;
+  return on.seconds[i] + (place - i) * (on.seconds[i + 1] - on.seconds[i]);
 }
 
 /** Crank degrees at a time; beyond the clock by its first or last speed. */
-export function degreesAt(seconds: number) {
-  const s = clock!.seconds;
+export function degreesAt(seconds: number, on = clock!) {
+  const s = on.seconds;
   let low = 0, high = s.length - 1;
   while (high - low > 1) {
     const middle = (low + high) >> 1;
     if (s[middle] <= seconds) low = middle; else high = middle;
   }
-  return clock!.first + (low + (seconds - s[low]) / (s[high] - s[low])) * clock!.every;
+  return on.first + (low + (seconds - s[low]) / (s[high] - s[low])) * on.every;
 }
+
+const others = new Map<number, Clock | null>();
+
+/**
+ * Times of another capture and of this one at which both cranks stand alike, its first whole cycle under ours; null where
+ * it has no crank degrees.
+ */
+export async function onOurDegrees(capture: number): Promise<{ theirs(seconds: number): number; ours(seconds: number): number } | null> {
+  if (!others.has(capture)) others.set(capture, await ask<Clock>("GET", `/bench/${capture}/clock?over=${info.id}`).catch(() => null));
+  const other = others.get(capture);
+  if (!other) return null;
+  const cycles = 720 * (Math.ceil(other.first / 720) - Math.ceil(clock!.first / 720));
+  return { theirs: (seconds) => secondsAt(degreesAt(seconds) + cycles, other), ours: (seconds) => secondsAt(degreesAt(seconds, other) - cycles) };
+}
+
+/** Where the other capture's clock begins and ends, for a window beyond it. */
+export const spanOf = (capture: number) => { const s = others.get(capture)!.seconds; return { from: s[0], to: s[s.length - 1] }; };
 
 /** Round degrees in view, some twelve at most, and their places in seconds. */
 export function degreeTicks(): { seconds: number[]; labels: string[] } {
@@ -76,6 +94,7 @@ function apply() {
   button.setAttribute("aria-pressed", String(on));
   strip.hidden = said.hidden = !on;
   strip.style.height = `${rowsOf() * row}px`;
+  document.querySelector<HTMLElement>("#speed-trace")!.hidden = !on || !clock?.speed;
   said.textContent = on ? [clock!.said, ...clock!.notes].join(". ") : "";
   const words = new URLSearchParams(location.search);
   if (on) words.set("axis", "degrees"); else words.delete("axis");
@@ -125,13 +144,35 @@ function drawStrip() {
       ctx.textAlign = "center";
       if (known && perStroke > 16 && b - a > 12) ctx.fillText(strokes[stroke], (a + b) / 2, top + row / 2 + 0.5);
     }
+    if (known && clock!.valves && perStroke > 24) drawValves(ctx, (d) => x(degrees + d), from - degrees, to - degrees, top, left, left + wide);
+    if (!clock!.odd.includes(cylinder)) return;
+    ctx.strokeStyle = ctx.fillStyle = ink("--fault");
+    ctx.lineWidth = 2;
+    ctx.strokeRect(left, top + 1, wide, row - 2);
+    ctx.textAlign = "right";
+    ctx.fillText(`▸${cylinder}`, left - 8, top + row / 2);
   });
+}
+
+/** When the valves stand open: exhaust along the top of the row, intake along its bottom. */
+function drawValves(ctx: CanvasRenderingContext2D, x: (degrees: number) => number, from: number, to: number, top: number, left: number, right: number) {
+  const { evo, evc, ivo, ivc } = clock!.valves!;
+  for (let cycle = Math.floor(from / 720) - 1; cycle * 720 <= to; cycle++)
+    for (const [opens, closes, at] of [[evo, evc, top + 1], [ivo, ivc, top + row - 4]]) {
+      const a = Math.max(left, x(cycle * 720 + opens)), b = Math.min(right, x(cycle * 720 + (closes < opens ? closes + 720 : closes)));
+      ctx.fillStyle = ink("--ink");
+      if (b > a) ctx.fillRect(a, at, b - a, 3);
+    }
 }
 
 export function startDegrees(rebuild: () => void) {
   redraw = rebuild;
   onPlaced(drawStrip);
   button.addEventListener("click", toggle);
+  document.querySelector("#speed-trace")!.addEventListener("click", () => {
+    const { channel, teeth } = clock!.speed!;
+    workOut(`Speed of ${channel}`, "", `speed("${channel}", ${teeth})`);
+  });
   document.addEventListener("keydown", (event) => {
     if (event.ctrlKey || event.metaKey || event.altKey || (event.target as HTMLElement).closest("input, select, textarea, dialog[open]")) return;
     if (event.key === "d") toggle();

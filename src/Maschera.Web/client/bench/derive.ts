@@ -6,12 +6,16 @@ const said = document.querySelector<HTMLElement>("#derive-error")!;
 const bar = document.querySelector<HTMLProgressElement>("#derive-bar")!;
 const stop = document.querySelector<HTMLButtonElement>("#derive-stop")!;
 
-form.addEventListener("submit", async (event) => {
+form.addEventListener("submit", (event) => {
   event.preventDefault();
   const words = new FormData(form);
+  workOut(String(words.get("name")), String(words.get("unit")), String(words.get("expression")));
+});
+
+export async function workOut(name: string, unit: string, expression: string) {
   said.textContent = "";
   try {
-    const { token } = await ask<{ token: string }>("POST", bench("derived"), { name: words.get("name"), unit: words.get("unit"), expression: words.get("expression") });
+    const { token } = await ask<{ token: string }>("POST", bench("derived"), { name, unit, expression });
     bar.hidden = stop.hidden = false;
     stop.onclick = () => { ask("DELETE", `/bench/derive/${token}`).catch(() => {}); };
     await follow(token, (share) => { bar.value = share; });
@@ -21,4 +25,4 @@ form.addEventListener("submit", async (event) => {
   } finally {
     bar.hidden = stop.hidden = true;
   }
-});
+}
