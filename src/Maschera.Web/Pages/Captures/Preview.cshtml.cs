@@ -50,6 +50,10 @@ public sealed class PreviewModel(ImportService imports) : PageModel
     public IncomingFile Incoming { get; private set; } = null!;
     public FileOverview Overview { get; private set; } = null!;
     public ImportRun? Run { get; private set; }
+
+    /// <summary>How far the import was when the page was asked for: it may be over before the page is written.</summary>
+    public ImportState State { get; private set; }
+
     public IReadOnlyList<Note> Notes => Overview.Csv?.Notes ?? [];
 
     public IEnumerable<SelectListItem> Probes => s_probes.Select((p, i) => new SelectListItem(p.Label, i.ToString(CultureInfo.InvariantCulture)));
@@ -99,6 +103,7 @@ public sealed class PreviewModel(ImportService imports) : PageModel
     public override void OnPageHandlerExecuting(PageHandlerExecutingContext context)
     {
         Run = imports.Run(Token);
+        State = Run?.State ?? ImportState.Running;
         // Once an import runs, its file may go at any moment and is not looked at again.
         if ((Run?.File ?? imports.Find(Token)) is not { } file)
         {
@@ -179,7 +184,7 @@ public sealed class PreviewModel(ImportService imports) : PageModel
 
     private IActionResult ShowRun()
     {
-        if (Run is not { State: ImportState.Done, CaptureId: { } capture }) return Page();
+        if (State != ImportState.Done || Run!.CaptureId is not { } capture) return Page();
         if (!Request.Headers.ContainsKey("HX-Request")) return Redirect($"/bench/{capture}");
         Response.Headers["HX-Redirect"] = $"/bench/{capture}";
         return new EmptyResult();

@@ -158,10 +158,10 @@ function drawStrip() {
 function drawValves(ctx: CanvasRenderingContext2D, x: (degrees: number) => number, from: number, to: number, top: number, left: number, right: number) {
   const { evo, evc, ivo, ivc } = clock!.valves!;
   for (let cycle = Math.floor(from / 720) - 1; cycle * 720 <= to; cycle++)
-    for (const [opens, closes, at] of [[evo, evc, top + 1], [ivo, ivc, top + row - 4]]) {
+    for (const [opens, closes, at] of [[evo, evc, top + 1], [ivo, ivc, top + row - 3]]) {
       const a = Math.max(left, x(cycle * 720 + opens)), b = Math.min(right, x(cycle * 720 + (closes < opens ? closes + 720 : closes)));
       ctx.fillStyle = ink("--ink");
-      if (b > a) ctx.fillRect(a, at, b - a, 3);
+      if (b > a) ctx.fillRect(a, at, b - a, 2);
     }
 }
 
