@@ -26,6 +26,9 @@ public sealed class AngleClock
     /// <summary>Slower than this the crank stands, or rocks back against compression, rpm.</summary>
     private const double SlowestRpm = 25;
 
+    /// <summary>Teeth of a wheel that nothing tells.</summary>
+    private const int UsualTeeth = 60;
+
     /// <summary>A tooth further off its place than this share of a pitch is remarked on.</summary>
     private const double ToothOff = 0.12;
 
@@ -94,10 +97,12 @@ public sealed class AngleClock
     internal static (AngleClock? Clock, Note? Problem) Make(Channel crank, SensorEdges sensor, Engine? engine, Func<ToothPlaces, int?>? repeats = null)
     {
         if (sensor.Edges.Count < 2 * LeastEdges) return (null, new Note("no-teeth", $"'{crank.Name}' shows fewer than {LeastEdges} teeth. Check the sensor and its hook-up, or capture longer."));
-        var (train, stop) = Turning(Train(sensor), engine);
+        var all = Train(sensor);
+        var found = WheelFinder.Find(all);
+        var (train, stop) = Turning(all, engine?.CrankWheel?.Teeth ?? (found is { Teeth: > 0 } ? found.Teeth : UsualTeeth));
         if (train.Seconds.Length < LeastEdges) return (null, new Note("standing", $"The crank hardly turns on '{crank.Name}': it stands or rocks for most of the capture."));
         if (train.Misfit > MostMisfit) return (null, NoWheel(crank));
-        var found = WheelFinder.Find(train);
+        if (train != all) found = WheelFinder.Find(train);
         if (found is null) return (null, NoWheel(crank));
         if (Whole(found, train, engine, repeats) is not { } wheel)
             return (null, new Note("plain-wheel", $"The teeth on '{crank.Name}' have no gap, and neither the engine file nor a cam tells how many make one turn. Give the engine its crankWheel, or capture the cam as well."));
@@ -208,9 +213,8 @@ public sealed class AngleClock
     /// <summary>
     /// The longest stretch in which the crank turns on: where it stops it rocks back, and a sensor does not tell which way.
     /// </summary>
-    private static (ToothTrain Train, Note? Stop) Turning(ToothTrain train, Engine? engine)
+    private static (ToothTrain Train, Note? Stop) Turning(ToothTrain train, int teeth)
     {
-        var teeth = engine?.CrankWheel?.Teeth ?? (WheelFinder.Find(train) is { Teeth: > 0 } found ? found.Teeth : 60);
         var slow = 360.0 / teeth / (6 * SlowestRpm);
         // A long stand counts as many steps; a wheel's gap is a few teeth at the most.
         var breaks = Enumerable.Range(0, train.Steps.Length).Where(i => train.Seconds[i + 1] - train.Seconds[i] > slow * Math.Min(train.Steps[i], MostMissing + 1)).ToList();
@@ -277,22 +281,25 @@ public sealed class AngleClock
     private static IEnumerable<Note> TeethOff(ToothTrain train, int[] places, WheelPattern wheel)
     {
         if (!wheel.HasMark || wheel.Teeth < 6) yield break;
-        var off = new List<double>[wheel.Teeth];
+        var (sums, squares, counts) = (new double[wheel.Teeth], new double[wheel.Teeth], new int[wheel.Teeth]);
         for (var i = 1; i + 1 < places.Length; i++)
         {
             if (train.Steps[i - 1] != 1 || train.Steps[i] != 1) continue;
-            var share = (train.Seconds[i] - train.Seconds[i - 1]) / (train.Seconds[i + 1] - train.Seconds[i - 1]);
-            (off[Modulo(places[i], wheel.Teeth)] ??= []).Add(2 * share - 1);
+            var off = 2 * (train.Seconds[i] - train.Seconds[i - 1]) / (train.Seconds[i + 1] - train.Seconds[i - 1]) - 1;
+            var place = Modulo(places[i], wheel.Teeth);
+            sums[place] += off;
+            squares[place] += off * off;
+            counts[place]++;
         }
 
-        var usual = off.Select(o => o is { Count: >= 3 } ? Statistics.Median(o) : 0).ToArray();
-        for (var place = 0; place < usual.Length; place++)
+        double Mean(int place) => counts[Modulo(place, counts.Length)] >= 3 ? sums[Modulo(place, counts.Length)] / counts[Modulo(place, counts.Length)] : 0;
+        for (var place = 0; place < counts.Length; place++)
         {
-            var (before, after) = (usual[Modulo(place - 1, usual.Length)], usual[Modulo(place + 1, usual.Length)]);
-            var size = Math.Abs(usual[place]);
-            if (size < ToothOff || size <= Math.Abs(before) || size <= Math.Abs(after)) continue;
-            if (Statistics.StandardDeviation([.. off[place]]) > size / 3) continue;
-            yield return new Note("tooth-off", $"Tooth {place + 1} after the {(wheel.HasExtraTooth ? "extra tooth" : "gap")} comes {Math.Abs(usual[place]) * wheel.Pitch:0.0}° {(usual[place] > 0 ? "late" : "early")} in every turn: chipped, cracked or bent. Look at the wheel.");
+            var (mean, size) = (Mean(place), Math.Abs(Mean(place)));
+            if (size < ToothOff || size <= Math.Abs(Mean(place - 1)) || size <= Math.Abs(Mean(place + 1))) continue;
+            // Off in every turn, not now and then.
+            if (Math.Sqrt(Math.Max(0, squares[place] / counts[place] - mean * mean)) > size / 3) continue;
+            yield return new Note("tooth-off", $"Tooth {place + 1} after the {(wheel.HasExtraTooth ? "extra tooth" : "gap")} comes {size * wheel.Pitch:0.0}° {(mean > 0 ? "late" : "early")} in every turn: chipped, cracked or bent. Look at the wheel.");
         }
     }
 
