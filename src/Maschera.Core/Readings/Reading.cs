@@ -40,6 +40,14 @@ public sealed record ReadingRequest(Capture Capture)
     /// <summary>End of the stretch to use, s.</summary>
     public double? To { get; init; }
 
+    /// <summary>A number above zero among the options.</summary>
+    /// <exception cref="ReadingException">It is no number.</exception>
+    public double Number(string option, double otherwise)
+    {
+        if (!Options.TryGetValue(option, out var text)) return otherwise;
+        return double.TryParse(text, System.Globalization.CultureInfo.InvariantCulture, out var number) && double.IsFinite(number) ? number : throw new ReadingException($"--{option} takes a number, not '{text}'.");
+    }
+
     /// <summary>A whole number among the options.</summary>
     /// <exception cref="ReadingException">It is not a whole number.</exception>
     public int WholeNumber(string option, int otherwise)

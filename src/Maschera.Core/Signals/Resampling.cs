@@ -29,6 +29,14 @@ public static class Resampling
         return channel with { Time = TimeAxis.Uniform(time.Start + step / 2, step, count), Samples = samples };
     }
 
+    /// <summary>The value at a time as a log holds it: the last one before, the first one where there is none before.</summary>
+    public static double Held(Channel channel, double seconds)
+    {
+        var at = channel.Time.IndexAtOrAfter(seconds);
+        if (at == channel.Time.Count || at > 0 && channel.Time[at] > seconds) at--;
+        return channel.Samples[at];
+    }
+
     /// <summary>Replaces runs of NaN by a straight line between their neighbours, at the ends by the nearest value.</summary>
     public static void BridgeGaps(Span<float> samples)
     {
