@@ -60,6 +60,7 @@ internal static class ReadCommand
         var engine = words.GetValue(s_engine) is { } path ? EngineFile.Load(path) : null;
         if (engine is null && reading.NeedsEngine) throw new ReadingException($"{kind} needs an engine: add --engine ENGINE.json.");
         var roles = Pairs(words.GetValue(s_channel), "--channel", "ROLE=COLUMN");
+        if (reading.ReadsMessages) return reading.Read(new ReadingRequest(new Capture(words.GetValue(s_capture)!, [], [])) { Messages = CandumpFile.LoadMessages(words.GetValue(s_capture)!) });
         var capture = Probed(CaptureFile.Load(words.GetValue(s_capture)!), Pairs(words.GetValue(s_probe), "--probe", "COLUMN=SCALE"));
         var good = (words.GetValue(s_reference) ?? []).Select(file => Probed(CaptureFile.Load(file), [])).ToList();
         var goodRoles = Pairs(words.GetValue(s_referenceChannel), "--reference-channel", "ROLE=COLUMN");

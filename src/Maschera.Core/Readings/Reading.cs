@@ -1,6 +1,7 @@
 using System.Text.Json.Serialization;
 using Maschera.Core.Engines;
 using Maschera.Core.Signals;
+using Maschera.Core.Vehicle;
 
 namespace Maschera.Core.Readings;
 
@@ -33,6 +34,9 @@ public sealed record ReadingRequest(Capture Capture)
 
     /// <summary>Further known-good captures of the same engine, with their roles: what they differ by among themselves is the spread to judge against.</summary>
     public IReadOnlyList<KnownGood> MoreReferences { get; init; } = [];
+
+    /// <summary>Diagnostic messages, for readings that take those instead of channels.</summary>
+    public MessageLog Messages { get; init; } = MessageLog.Empty;
 
     /// <summary>Start of the stretch to use, s; the whole capture where null.</summary>
     public double? From { get; init; }
@@ -115,6 +119,9 @@ public interface IReading
 
     /// <summary>True where a known-good capture can be compared with.</summary>
     bool TakesReference => false;
+
+    /// <summary>True where diagnostic messages are read instead of channels.</summary>
+    bool ReadsMessages => false;
 
     /// <summary>Samples a second beyond which more of them tell this reading nothing; who loads may take means.</summary>
     double UsefulRate => double.PositiveInfinity;
