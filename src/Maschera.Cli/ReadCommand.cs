@@ -24,6 +24,7 @@ internal static class ReadCommand
     private static readonly Option<string[]> s_probe = new("--probe") { Description = "COLUMN=SCALE, what the column is multiplied by; may be repeated." };
     private static readonly Option<string[]> s_reference = new("--reference") { Description = "A known-good capture to compare with; several give a mean with a spread." };
     private static readonly Option<string[]> s_referenceChannel = new("--reference-channel") { Description = "ROLE=COLUMN of the reference; the same columns as the capture's where left out." };
+    private static readonly Option<string[]> s_supply = new("--supply") { Description = "COLUMN=VOLTS, a column that is, or is fed from, a supply; may be repeated." };
     private static readonly Option<double?> s_from = new("--from") { Description = "Start of the stretch to use, s." };
     private static readonly Option<double?> s_to = new("--to") { Description = "End of the stretch to use, s." };
     private static readonly Dictionary<string, Option<string?>> s_own = ReadingRegistry.All
@@ -31,7 +32,7 @@ internal static class ReadCommand
 
     public static Command Create()
     {
-        var command = new Command("read", "Makes a reading and prints it as JSON.") { s_kind, s_capture, s_engine, s_channel, s_probe, s_reference, s_referenceChannel, s_from, s_to };
+        var command = new Command("read", "Makes a reading and prints it as JSON.") { s_kind, s_capture, s_engine, s_channel, s_probe, s_reference, s_referenceChannel, s_supply, s_from, s_to };
         foreach (var option in s_own.Values) command.Add(option);
         command.SetAction(Run);
         return command;
@@ -71,12 +72,16 @@ internal static class ReadCommand
             ReferenceChannels = goodRoles,
             MoreReferences = [.. good.Skip(1).Select(file => new KnownGood(file, goodRoles))],
             Engine = engine,
+            Supplies = Pairs(words.GetValue(s_supply), "--supply", "COLUMN=VOLTS").ToDictionary(p => p.Key, p => Volts(p.Key, p.Value)),
             Channels = roles,
             Options = s_own.Where(o => words.GetValue(o.Value) is not null).ToDictionary(o => o.Key, o => words.GetValue(o.Value)!),
             From = words.GetValue(s_from),
             To = words.GetValue(s_to),
         });
     }
+
+    private static double Volts(string column, string text) =>
+        double.TryParse(text, CultureInfo.InvariantCulture, out var volts) && volts > 0 && double.IsFinite(volts) ? volts : throw new ReadingException($"--supply {column}: '{text}' is not a voltage above zero.");
 
     private static Dictionary<string, string> Pairs(string[]? words, string option, string form)
     {

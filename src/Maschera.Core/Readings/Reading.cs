@@ -35,6 +35,12 @@ public sealed record ReadingRequest(Capture Capture)
     /// <summary>Further known-good captures of the same engine, with their roles: what they differ by among themselves is the spread to judge against.</summary>
     public IReadOnlyList<KnownGood> MoreReferences { get; init; } = [];
 
+    /// <summary>Columns that are, or are fed from, a supply of so many volts.</summary>
+    public IReadOnlyDictionary<string, double> Supplies { get; init; } = new Dictionary<string, double>();
+
+    /// <summary>What a person said columns of certain names carry: name to quantity, empty for none.</summary>
+    public IReadOnlyDictionary<string, string>? Quantities { get; init; }
+
     /// <summary>Diagnostic messages, for readings that take those instead of channels.</summary>
     public MessageLog Messages { get; init; } = MessageLog.Empty;
 

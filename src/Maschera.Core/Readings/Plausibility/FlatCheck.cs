@@ -1,0 +1,95 @@
+using Maschera.Core.Logs;
+using Maschera.Core.Signals;
+
+namespace Maschera.Core.Readings.Plausibility;
+
+/// <summary>Values that stand still while what drives them moves.</summary>
+internal static class FlatCheck
+{
+    /// <summary>Shortest stand, s and samples.</summary>
+    private const double LeastSeconds = 3;
+
+    private const int LeastSamples = 12;
+
+    /// <summary>The driver moves over at least this share of its range within the stand.</summary>
+    private const double DriverMoves = 0.35;
+
+    /// <summary>A driver and what it drives go together at least so well, elsewhere.</summary>
+    private const double LeastTogether = 0.6;
+
+    /// <summary>A chance smaller than this that a live value repeats itself so often.</summary>
+    private const double LeastChance = 1e-6;
+
+    public static IEnumerable<Finding> Find(IReadOnlyList<Watched> channels)
+    {
+        var drivers = channels.Where(c => c.IsLog && (c.Is(Quantities.Pedal) || c.Is(Quantities.EngineSpeed) || c.Is(Quantities.Throttle) || c.Is(Quantities.AirMass) || c.Is(Quantities.ManifoldPressure)) && c.Range > 0).ToList();
+        foreach (var channel in channels.Where(c => c is { IsLog: true, Switches: false } && Moves(c)))
+            foreach (var (first, last) in channel.Runs(i => i > 0 && channel.Samples[i] == channel.Samples[i - 1]))
+                if (Frozen(channel, first - 1, last, [.. drivers.Where(d => d != channel)]) is { } driver)
+                    yield return new Finding(channel.Name, "flat", channel.Time[first - 1], channel.Time[last], 1,
+                        $"{channel.Name} stands still {RailCheck.Said(channel.Time[first - 1], channel.Time[last])} while {driver.Name} moves: a frozen value, a stuck sensor or a module that no longer sends it.");
+    }
+
+    /// <summary>Things that pedal and speed move: known ones, and sensors' volts that are no switch.</summary>
+    private static bool Moves(Watched channel) => channel.Quantity is { IsDriven: true } || channel.Is(Quantities.EngineSpeed) || channel is { Quantity: null, Channel.Unit: "V", IsSupply: false };
+
+    /// <summary>The driver that moved while this stood; null where the stand is nothing unusual.</summary>
+    private static Watched? Frozen(Watched channel, int first, int last, IReadOnlyList<Watched> drivers)
+    {
+        var (from, to) = (channel.Time[first], channel.Time[last]);
+        if (to - from < LeastSeconds || last - first < LeastSamples) return null;
+        var stands = last - first >= channel.Samples.Length - 2;
+        if (!stands && (!IsUnlikely(channel, first, last) || IsStop(channel, channel.Samples[first], first, last))) return null;
+        return drivers.FirstOrDefault(d => MovesWithin(d, from, to) && (stands ? channel.Quantity is not null && !IsNearIdle(d, from, to) : Math.Abs(Together(channel, d, from, to)) > LeastTogether));
+    }
+
+    private static bool MovesWithin(Watched driver, double from, double to)
+    {
+        var (a, b) = (driver.Time.IndexAtOrAfter(from), driver.Time.IndexAtOrAfter(to));
+        if (b - a < 4) return false;
+        var part = Statistics.Sorted(driver.Samples[a..b].Select(v => (double)v));
+        return Statistics.Quantile(part, 0.95) - Statistics.Quantile(part, 0.05) > DriverMoves * driver.Range;
+    }
+
+    /// <summary>A driver that hardly moves at all drives nothing.</summary>
+    private static bool IsNearIdle(Watched driver, double from, double to) =>
+        driver.Is(Quantities.EngineSpeed) && driver.Range < 600 || driver.Is(Quantities.Pedal) && driver.Range < 15 || to - from < 2 * LeastSeconds;
+
+    /// <summary>True where the value changes so often elsewhere that standing so long is no chance.</summary>
+    private static bool IsUnlikely(Watched channel, int first, int last)
+    {
+        int same = 0, all = 0;
+        for (var i = 1; i < channel.Samples.Length; i++)
+        {
+            if (i >= first && i <= last) continue;
+            all++;
+            if (channel.Samples[i] == channel.Samples[i - 1]) same++;
+        }
+
+        return all > 20 && (last - first) * Math.Log((same + 1.0) / (all + 2)) < Math.Log(LeastChance);
+    }
+
+    /// <summary>True for a value it rests at elsewhere too, at the end of its range: a stop.</summary>
+    private static bool IsStop(Watched channel, float value, int first, int last)
+    {
+        if (value > channel.Quantile(0.02) && value < channel.Quantile(0.98)) return false;
+        return channel.Runs(i => channel.Samples[i] == value && (i < first || i > last)).Any(r => r.Last - r.First >= 4);
+    }
+
+    /// <summary>Correlation of both outside of a stretch.</summary>
+    private static double Together(Watched channel, Watched driver, double from, double to)
+    {
+        double n = 0, sx = 0, sy = 0, sxx = 0, syy = 0, sxy = 0;
+        for (var i = 0; i < channel.Samples.Length; i++)
+        {
+            var t = channel.Time[i];
+            if (t >= from && t <= to) continue;
+            double x = channel.Samples[i], y = Resampling.Held(driver.Channel, t);
+            if (!double.IsFinite(x + y)) continue;
+            (n, sx, sy, sxx, syy, sxy) = (n + 1, sx + x, sy + y, sxx + x * x, syy + y * y, sxy + x * y);
+        }
+
+        var spread = Math.Sqrt((n * sxx - sx * sx) * (n * syy - sy * sy));
+        return spread > 0 ? (n * sxy - sx * sy) / spread : 0;
+    }
+}

@@ -1,0 +1,61 @@
+using System.Globalization;
+using Maschera.Core.Logs;
+using Maschera.Core.Signals;
+
+namespace Maschera.Core.Readings.Plausibility;
+
+/// <summary>Values beyond what can be, and values that move faster than the thing can.</summary>
+internal static class ValueCheck
+{
+    /// <summary>Longer breaks in a log tell nothing of how fast a value moved, s.</summary>
+    private const double Break = 5;
+
+    /// <summary>A value that jumped away comes back within this time, or it has moved for good, s.</summary>
+    private const double Away = 90;
+
+    public static IEnumerable<Finding> Find(IReadOnlyList<Watched> channels)
+    {
+        foreach (var channel in channels.Where(c => c.Quantity is not null))
+        {
+            var beyond = Beyond(channel).ToList();
+            foreach (var finding in beyond) yield return finding;
+            foreach (var jump in Jumps(channel).Where(j => !beyond.Any(b => b.From <= j.To + 1 && b.To >= j.From - 1))) yield return jump;
+        }
+    }
+
+    private static IEnumerable<Finding> Beyond(Watched channel)
+    {
+        if (channel.Quantity!.Possible is not var (low, high)) yield break;
+        foreach (var (first, last) in channel.Runs(i => channel.InQuantity(channel.Samples[i]) is var v && (v < low || v > high), bridge: 2))
+        {
+            var value = channel.Samples[first];
+            var why = channel.Quantity.Group == "Temperature" ? channel.InQuantity(value) < low ? " An open circuit reads so." : " A short to ground reads so." : "";
+            yield return new Finding(channel.Name, "out-of-range", channel.Time[first], channel.Time[last], 1,
+                string.Create(CultureInfo.InvariantCulture, $"{channel.Name} reads {value:0.#} {channel.Channel.Unit} {RailCheck.Said(channel.Time[first], channel.Time[last])}, which can't be.{why}"));
+        }
+    }
+
+    private static IEnumerable<Finding> Jumps(Watched channel)
+    {
+        if (channel.Quantity!.Fastest is not var (jump, perSecond) || !channel.IsLog) yield break;
+        var (samples, time) = (channel.Samples, channel.Time);
+        var before = -1;
+        for (var i = 0; i < samples.Length; i++)
+        {
+            if (!float.IsFinite(samples[i])) continue;
+            var last = before;
+            before = i;
+            if (last < 0 || time[i] - time[last] > Break) continue;
+            var from = channel.InQuantity(samples[last]);
+            bool Far(int k) => Math.Abs(channel.InQuantity(samples[k]) - from) > jump + perSecond * (time[i] - time[last]);
+            if (!Far(i)) continue;
+            var back = i;
+            while (back + 1 < samples.Length && time[back + 1] - time[i] < Away && Far(back + 1)) back++;
+            var returns = back + 1 < samples.Length && time[back + 1] - time[i] < Away;
+            var end = returns ? back : i;
+            yield return new Finding(channel.Name, "jump", time[last], time[end], 1, string.Create(CultureInfo.InvariantCulture,
+                $"{channel.Name} jumps from {samples[last]:0.#} to {samples[i]:0.#} {channel.Channel.Unit} within {time[i] - time[last]:0.##} s{(returns ? $" and back at {time[end]:0.##} s" : "")}: faster than it can move. A loose contact, or a value that stands for another."));
+            before = i = end;
+        }
+    }
+}
