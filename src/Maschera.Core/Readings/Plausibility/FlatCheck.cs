@@ -39,8 +39,10 @@ internal static class FlatCheck
         var (from, to) = (channel.Time[first], channel.Time[last]);
         if (to - from < LeastSeconds || last - first < LeastSamples) return null;
         var stands = last - first >= channel.Samples.Length - 2;
-        if (!stands && (!IsUnlikely(channel, first, last) || IsStop(channel, channel.Samples[first], first, last))) return null;
-        return drivers.FirstOrDefault(d => MovesWithin(d, from, to) && (stands ? channel.Quantity is not null && !IsNearIdle(d, from, to) : Math.Abs(Together(channel, d, from, to)) > LeastTogether));
+        if (!stands && !IsUnlikely(channel, first, last)) return null;
+        // At its stop a throttle stands while the engine runs down; only the foot has to move it.
+        var stop = !stands && IsStop(channel, channel.Samples[first], first, last);
+        return drivers.FirstOrDefault(d => (!stop || d.Is(Quantities.Pedal)) && MovesWithin(d, from, to) && (stands ? channel.Quantity is not null && !IsNearIdle(d, from, to) : Math.Abs(Together(channel, d, from, to)) > LeastTogether));
     }
 
     private static bool MovesWithin(Watched driver, double from, double to)

@@ -46,16 +46,16 @@ internal static class ValueCheck
             var last = before;
             before = i;
             if (last < 0 || time[i] - time[last] > Break) continue;
-            var from = channel.InQuantity(samples[last]);
-            bool Far(int k) => Math.Abs(channel.InQuantity(samples[k]) - from) > jump + perSecond * (time[i] - time[last]);
-            if (!Far(i)) continue;
-            var back = i;
-            while (back + 1 < samples.Length && time[back + 1] - time[i] < Away && Far(back + 1)) back++;
-            var returns = back + 1 < samples.Length && time[back + 1] - time[i] < Away;
-            var end = returns ? back : i;
+            double Step(int k) => channel.InQuantity(samples[k]) - channel.InQuantity(samples[k - 1]);
+            bool Jumps(int k) => Math.Abs(Step(k)) > jump + perSecond * (time[k] - time[k - 1]);
+            if (last != i - 1 || !Jumps(i)) continue;
+            var back = i + 1;
+            while (back < samples.Length && time[back] - time[i] < Away && !(Jumps(back) && Math.Sign(Step(back)) != Math.Sign(Step(i)))) back++;
+            var returns = back < samples.Length && time[back] - time[i] < Away;
+            var end = returns ? back - 1 : i;
             yield return new Finding(channel.Name, "jump", time[last], time[end], 1, string.Create(CultureInfo.InvariantCulture,
                 $"{channel.Name} jumps from {samples[last]:0.#} to {samples[i]:0.#} {channel.Channel.Unit} within {time[i] - time[last]:0.##} s{(returns ? $" and back at {time[end]:0.##} s" : "")}: faster than it can move. A loose contact, or a value that stands for another."));
-            before = i = end;
+            before = i = returns ? back : end;
         }
     }
 }

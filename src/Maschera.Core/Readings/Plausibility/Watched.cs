@@ -13,6 +13,15 @@ internal sealed partial class Watched
     /// <summary>A sensor without a supply given is taken to be fed from this one where it reaches it, V.</summary>
     private const double UsualSupply = 5;
 
+    /// <summary>Near a level is within this share of the swing between both.</summary>
+    private const double NearRail = 0.15;
+
+    /// <summary>A train of pulses is on either level for this share of the time at least.</summary>
+    private const double LeastDuty = 0.05;
+
+    /// <summary>A switch in a log has no more values than this.</summary>
+    private const int MostStates = 6;
+
     private readonly double[] _sorted;
 
     public Watched(Channel channel, double? supply, IReadOnlyDictionary<string, string>? corrected)
@@ -75,25 +84,28 @@ internal sealed partial class Watched
         return runs;
     }
 
-    /// <summary>Most samples near one of two levels, between which it goes at least four times; or hardly any other value at all.</summary>
+    /// <summary>Most samples near one of two levels, between which it goes at least four times; in a log hardly any other value at all.</summary>
     private bool IsTwoLevel()
     {
         var rails = PulseTrain.FindRails(Samples);
-        if (!(rails.Swing > 0)) return false;
-        int near = 0, all = 0, turns = 0;
+        if (!(rails.Swing > 0) || IsLog && Samples.Distinct().Take(MostStates + 1).Count() > MostStates) return false;
+        int low = 0, top = 0, all = 0, turns = 0;
         bool? high = null;
         foreach (var sample in Samples)
         {
             if (!float.IsFinite(sample)) continue;
             all++;
             var share = (sample - rails.Low) / rails.Swing;
-            if (share is < 0.2 or > 0.8) near++;
+            if (Math.Abs(share) < NearRail) low++;
+            if (Math.Abs(share - 1) < NearRail) top++;
             if (share is > 0.3 and < 0.7 || high == share > 0.5) continue;
             if (high is not null) turns++;
             high = share > 0.5;
         }
 
-        return turns >= 4 && near > 0.85 * all;
+        // Short pulses are a signal of their own where they are high; low ones are spikes on a level.
+        var lasts = Math.Min(low, top) > LeastDuty * all || rails.Swing > 0.4 * Math.Max(Math.Abs(rails.Low), Math.Abs(rails.High));
+        return turns >= 4 && low + top > 0.85 * all && lasts;
     }
 
     private static IEnumerable<double> Thinned(float[] samples)

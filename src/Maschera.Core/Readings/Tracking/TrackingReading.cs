@@ -131,7 +131,7 @@ public sealed class TrackingReading : IReading
         /// <summary>True where most steps of one direction never reach their end within the limit.</summary>
         public bool IsSlow(double limit)
         {
-            bool Slow(TrackedStep s) => s.DelaySeconds is not null && (s.RiseSeconds ?? s.To - s.From - s.DelaySeconds) > limit;
+            bool Slow(TrackedStep s) => s.DelaySeconds is not null && (s.RiseSeconds ?? s.SettleSeconds ?? double.PositiveInfinity) > limit;
             return _steps.GroupBy(s => s.End > s.Start).Any(g => g.Count(Slow) > 0.5 * g.Count());
         }
 

@@ -1,0 +1,178 @@
+using Maschera.Core.Logs;
+using Maschera.Core.Readings;
+using Maschera.Core.Readings.Plausibility;
+using Maschera.Core.Signals;
+
+namespace Maschera.Core.Tests;
+
+/// <summary>What can't be true is found in made-up logs and scope captures, and healthy ones are left alone.</summary>
+public class PlausibilityTests
+{
+    private static readonly Dictionary<string, double> s_fed = new() { ["Fuel pressure signal"] = 5, ["Throttle sensor signal"] = 5 };
+
+    [Fact]
+    public void Healthy_drives_raise_nothing()
+    {
+        for (var seed = 1; seed <= 40; seed++)
+        {
+            var result = Read(LogMaker.Drive(seed, keyOnFor: seed % 3 == 0 ? 6 : 0), seed % 2 == 0 ? s_fed : []);
+            Assert.True(result.Verdict == "plausible", $"seed {seed}: {result.Sentence}");
+        }
+    }
+
+    public static TheoryData<string, string> LogFaults => new()
+    {
+        { "at-supply", "Fuel pressure signal" }, { "at-ground", "Throttle sensor signal" }, { "flat", "Manifold pressure" }, { "flat", "Air mass flow" }, { "out-of-range", "Coolant temperature" },
+        { "jump", "Intake air temperature" }, { "jump", "Vehicle speed" }, { "shared-supply", "Throttle sensor signal, Fuel pressure signal" },
+    };
+
+    [Theory]
+    [MemberData(nameof(LogFaults))]
+    public void A_fault_is_found_in_its_channel_and_its_time_and_nobody_else_is_accused(string kind, string channel)
+    {
+        for (var seed = 1; seed <= 12; seed++)
+        {
+            var (from, to) = (35.0 + seed, 59.0 + seed);
+            // What stands still can only be told where its driver moves.
+            var pedal = LogMaker.Drive(seed).Find("Accelerator pedal")!.Between(from, to).Samples;
+            if (kind == "flat" && pedal.Max() - pedal.Min() < 50) continue;
+            double? frozen = null;
+            double Spoil(string name, double t, double value)
+            {
+                if (!channel.Contains(name, StringComparison.Ordinal) || t < from || t > to) return value;
+                return kind switch
+                {
+                    "at-supply" => 4.99,
+                    "at-ground" => 0.04,
+                    "shared-supply" => 0.07,
+                    "out-of-range" => -40,
+                    "jump" => value + 60,
+                    _ => frozen ??= value,
+                };
+            }
+
+            var result = Read(LogMaker.Drive(seed, Spoil), s_fed);
+            var hit = result.Findings.FirstOrDefault(f => f.Kind == kind && f.Channel == channel);
+            Assert.True(hit is not null, $"seed {seed}: {result.Sentence}");
+            Assert.InRange(hit.From, from - 6, from + 1);
+            Assert.InRange(hit.To, to - 1, to + 6);
+            Assert.All(result.Findings, f => Assert.Contains(f.Channel, channel, StringComparison.Ordinal));
+        }
+    }
+
+    [Fact]
+    public void Contradictions_between_conditions_are_named()
+    {
+        var engineOff = Read(LogMaker.Drive(3, (name, t, value) => name == "Manifold pressure" && t < 6 ? 74 : value, keyOnFor: 6), []);
+        Assert.Contains("both measure the same air", Assert.Single(engineOff.Findings).Text, StringComparison.Ordinal);
+        var drive = LogMaker.Drive(4);
+        var ambient = drive.Channels[5] with { Name = "Ambient temperature", Samples = [.. drive.Channels[5].Samples.Select(v => v - 70)] };
+        Assert.Contains("engine bay", Assert.Single(Read(drive with { Channels = [.. drive.Channels, ambient] }, []).Findings).Text, StringComparison.Ordinal);
+        var idle = LogMaker.Drive(1, (name, t, value) => name switch { "Accelerator pedal" => 0, "Engine speed" => 780, "Manifold pressure" => t < 60 ? 31 : 95, _ => value });
+        Assert.Contains(Read(idle with { Channels = [.. idle.Channels.Take(4)] }, []).Findings, f => f.Text.Contains("steady idle", StringComparison.Ordinal));
+    }
+
+    [Theory]
+    [InlineData(0.25, "Injector 4")]
+    [InlineData(-0.4, "Injector 2")]
+    [InlineData(0, null)]
+    public void Spikes_are_found_with_the_wire_they_come_from(double height, string? from)
+    {
+        for (var seed = 1; seed <= 6; seed++)
+        {
+            var result = Read(Wires(seed, height, from), new() { ["Sensor reference"] = 5 });
+            if (from is null)
+            {
+                Assert.Empty(result.Findings);
+                continue;
+            }
+
+            var finding = Assert.Single(result.Findings);
+            Assert.Equal(("spikes", "Sensor reference", from), (finding.Kind, finding.Channel, finding.CoincidesWith?.Channel));
+            Assert.InRange(finding.CoincidesWith!.Fraction, 0.8, 1);
+            Assert.Contains($"cylinder {from[^1]}", finding.Text, StringComparison.Ordinal);
+        }
+    }
+
+    [Fact]
+    public void Spikes_that_belong_to_no_wire_are_said_to_be_nobody_s()
+    {
+        var random = new Random(4);
+        var clean = Wires(3, 0, null);
+        var reference = clean.Channels[0];
+        for (var n = 0; n < 9; n++) reference.Samples.AsSpan(2_000 + random.Next(46_000), 6).Fill(4.2f);
+        var finding = Assert.Single(Read(clean, new() { ["Sensor reference"] = 5 }).Findings);
+        Assert.Equal(("spikes", null), (finding.Kind, finding.CoincidesWith));
+    }
+
+    [Theory]
+    [InlineData(true, true)]
+    [InlineData(false, true)]
+    [InlineData(true, false)]
+    public void A_train_that_stops_while_its_neighbour_goes_on_is_a_dropout_a_stop_of_both_is_not(bool neighbour, bool neighbourGoesOn)
+    {
+        var time = TimeAxis.Uniform(0, 5e-5, 40_000);
+        Channel Wheel(string name, bool stops, double pitch) => new(name, "V", time, [.. Enumerable.Range(0, 40_000).Select(i => stops && time[i] is > 0.8 and < 1.15 ? 10.1f : time[i] * pitch % 1 < 0.5 ? 11.4f : 10.1f)]);
+        var channels = new List<Channel> { Wheel("Wheel left", true, 60) };
+        if (neighbour) channels.Add(Wheel("Wheel right", !neighbourGoesOn, 63));
+        var result = Read(new Capture("scope.csv", channels, []), []);
+        if (neighbour && !neighbourGoesOn) Assert.Empty(result.Findings);
+        else Assert.Equal(("dropout", "Wheel left"), Assert.Single(result.Findings) is var f ? (f.Kind, f.Channel) : default);
+    }
+
+    [Fact]
+    public void Quantities_are_known_in_the_common_wordings_and_can_be_corrected()
+    {
+        foreach (var (name, unit, quantity) in ((string, string, string?)[])
+        [
+            ("Kühlmitteltemperatur", "°C", "Coolant temperature"), ("ECT", "°F", "Coolant temperature"), ("Drehzahl", "1/min", "Engine speed"), ("MAF", "g/s", "Air mass flow"), ("Ansauglufttemperatur", "°C", "Intake air temperature"),
+            ("Intake air temperature", "°C", "Intake air temperature"), ("Fuel_rail_pressure", "bar", "Rail pressure"), ("Engine oil temp", "°C", "Oil temperature"), ("Diameter", "mm", null), ("Map light", "", null), ("Fahrpedalstellung", "%", "Accelerator pedal"),
+        ])
+            Assert.Equal(quantity, Quantities.Of(name, unit)?.Name);
+        Assert.Equal("Oil temperature", Quantities.Of("T3", "°C", new Dictionary<string, string> { ["t3"] = "Oil temperature" })?.Name);
+        Assert.Null(Quantities.Of("ECT", "°C", new Dictionary<string, string> { ["ECT"] = "" }));
+    }
+
+    [Fact]
+    public void Wrong_words_and_empty_captures_are_refused()
+    {
+        var drive = LogMaker.Drive(1);
+        Assert.Throws<ReadingException>(() => Read(drive, new() { ["No such"] = 5 }));
+        Assert.Equal(ReadingResult.Unusable, Read(drive with { Channels = [.. drive.Channels.Select(c => c.Between(0, 0.3))] }, []).Verdict);
+    }
+
+    private static PlausibilityResult Read(Capture capture, Dictionary<string, double> supplies) => (PlausibilityResult)new PlausibilityReading().Read(new ReadingRequest(capture) { Supplies = supplies });
+
+    /// <summary>A second of a sensor reference, two injectors with flyback, and a manifold sensor, at 50 kS/s.</summary>
+    private static Capture Wires(int seed, double height, string? from)
+    {
+        var random = new Random(seed);
+        const int count = 50_000;
+        var time = TimeAxis.Uniform(0, 2e-5, count);
+        var (reference, manifold) = (new float[count], new float[count]);
+        for (var i = 0; i < count; i++)
+        {
+            reference[i] = (float)(5 + 0.012 * LogMaker.Gaussian(random));
+            manifold[i] = (float)(2.5 + 0.8 * Math.Sin(Math.Tau * 7 * time[i]) + 0.012 * LogMaker.Gaussian(random));
+        }
+
+        Channel Injector(string name, double phase)
+        {
+            var samples = new float[count];
+            Array.Fill(samples, 13.8f);
+            for (var start = phase + 0.003 * seed; start < 0.98; start += 0.127)
+            {
+                var (on, off) = ((int)(start * 50_000), (int)((start + 0.004) * 50_000));
+                samples.AsSpan(on, off - on).Fill(0.3f);
+                samples.AsSpan(off, 20).Fill(62);
+                if (from != name) continue;
+                for (var k = 0; k < 12; k++) reference[off + k] += (float)(height * Math.Exp(-k / 4.0));
+            }
+
+            return new Channel(name, "V", time, samples);
+        }
+
+        var (two, four) = (Injector("Injector 2", 0.03), Injector("Injector 4", 0.08));
+        return new Capture("scope.csv", [new("Sensor reference", "V", time, reference), two, four, new("Manifold sensor", "V", time, manifold)], []);
+    }
+}
