@@ -44,7 +44,7 @@ internal static class ImportCommand
         var name = Path.GetFileName(path);
         var capture = new StoredCapture { JobId = job.Id, Name = Path.GetFileNameWithoutExtension(name), TakenAt = DateTime.UtcNow };
         using var writer = new CaptureWriter(db, capture);
-        writer.Complete(CaptureFile.Read(path, name, writer, null, cancel));
+        writer.Complete(CaptureFile.Read(path, name, writer, cancel: cancel));
         return new { capture = capture.Id, job = job.Id, channels = db.Channels.Where(c => c.CaptureId == capture.Id).OrderBy(c => c.Ordinal).Select(c => new { c.Name, c.Unit, c.Count, c.Start, c.Step }).ToList(), capture.Notes };
     }
 }

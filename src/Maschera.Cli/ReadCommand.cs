@@ -25,6 +25,7 @@ internal static class ReadCommand
     private static readonly Option<string[]> s_reference = new("--reference") { Description = "A known-good capture to compare with; several give a mean with a spread." };
     private static readonly Option<string[]> s_referenceChannel = new("--reference-channel") { Description = "ROLE=COLUMN of the reference; the same columns as the capture's where left out." };
     private static readonly Option<string[]> s_supply = new("--supply") { Description = "COLUMN=VOLTS, a column that is, or is fed from, a supply; may be repeated." };
+    private static readonly Option<string?> s_dbc = new("--dbc") { Description = "The description of a CAN log's messages, a DBC file." };
     private static readonly Option<double?> s_from = new("--from") { Description = "Start of the stretch to use, s." };
     private static readonly Option<double?> s_to = new("--to") { Description = "End of the stretch to use, s." };
     private static readonly Dictionary<string, Option<string?>> s_own = ReadingRegistry.All
@@ -32,7 +33,7 @@ internal static class ReadCommand
 
     public static Command Create()
     {
-        var command = new Command("read", "Makes a reading and prints it as JSON.") { s_kind, s_capture, s_engine, s_channel, s_probe, s_reference, s_referenceChannel, s_supply, s_from, s_to };
+        var command = new Command("read", "Makes a reading and prints it as JSON.") { s_kind, s_capture, s_engine, s_channel, s_probe, s_reference, s_referenceChannel, s_supply, s_dbc, s_from, s_to };
         foreach (var option in s_own.Values) command.Add(option);
         command.SetAction(Run);
         return command;
@@ -62,7 +63,8 @@ internal static class ReadCommand
         if (engine is null && reading.NeedsEngine) throw new ReadingException($"{kind} needs an engine: add --engine ENGINE.json.");
         var roles = Pairs(words.GetValue(s_channel), "--channel", "ROLE=COLUMN");
         if (reading.ReadsMessages) return reading.Read(new ReadingRequest(new Capture(words.GetValue(s_capture)!, [], [])) { Messages = CandumpFile.LoadMessages(words.GetValue(s_capture)!) });
-        var capture = Probed(CaptureFile.Load(words.GetValue(s_capture)!), Pairs(words.GetValue(s_probe), "--probe", "COLUMN=SCALE"));
+        var description = words.GetValue(s_dbc) is { } dbc ? DbcFile.Load(dbc) : null;
+        var capture = Probed(CaptureFile.Load(words.GetValue(s_capture)!, description: description), Pairs(words.GetValue(s_probe), "--probe", "COLUMN=SCALE"));
         var good = (words.GetValue(s_reference) ?? []).Select(file => Probed(CaptureFile.Load(file), [])).ToList();
         var goodRoles = Pairs(words.GetValue(s_referenceChannel), "--reference-channel", "ROLE=COLUMN");
         if (good.Count > 0 && !reading.TakesReference) throw new ReadingException($"{kind} takes no --reference.");

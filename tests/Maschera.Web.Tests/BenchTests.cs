@@ -214,7 +214,7 @@ public sealed class BenchTests : IAsyncLifetime
         using var stop = new CancellationTokenSource();
         var progress = new StopAt((long)(share * new FileInfo(path).Length), stop);
         using (var writer = new CaptureWriter(db, new StoredCapture { JobId = 1, Name = "stopped" }))
-            Assert.ThrowsAny<OperationCanceledException>(() => CaptureFile.Read(path, "long.csv", writer, progress, stop.Token));
+            Assert.ThrowsAny<OperationCanceledException>(() => CaptureFile.Read(path, "long.csv", writer, progress, cancel: stop.Token));
         Assert.True(stop.IsCancellationRequested);
         Assert.Equal((captures, blocks), (db.Captures.IgnoreQueryFilters().Count(), Blocks(db)));
     }

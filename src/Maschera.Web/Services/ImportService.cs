@@ -104,7 +104,7 @@ public sealed class ImportService(DataFolder data, IServiceScopeFactory scopes)
             using var scope = scopes.CreateScope();
             var db = scope.ServiceProvider.GetRequiredService<MascheraDb>();
             using (var writer = new CaptureWriter(db, capture, choices))
-                writer.Complete(CaptureFile.Read(PathOf(file.Token), file.FileName, writer, new Progress(run), run.Cancel.Token));
+                writer.Complete(CaptureFile.Read(PathOf(file.Token), file.FileName, writer, new Progress(run), cancel: run.Cancel.Token));
             scope.ServiceProvider.GetRequiredService<ReadingService>().MakeObvious(capture.Id);
             Forget(file.Token);
             run.CaptureId = capture.Id;
