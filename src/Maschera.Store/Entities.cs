@@ -35,11 +35,52 @@ public sealed class Job
     public DateTime CreatedAt { get; set; }
     public DateTime? ClosedAt { get; set; }
 
+    /// <summary>When trouble codes were last cleared; null where nobody said.</summary>
+    public DateTime? CodesClearedAt { get; set; }
+
+    /// <summary>When the battery was last disconnected.</summary>
+    public DateTime? BatteryOffAt { get; set; }
+
+    /// <summary>Battery voltage at rest, V.</summary>
+    public double? BatteryVolts { get; set; }
+
     /// <summary>Deleted jobs stay until the next start, so that deleting can be undone.</summary>
     public DateTime? DeletedAt { get; set; }
 
     public List<StoredCapture> Captures { get; } = [];
     public List<StoredReading> Readings { get; } = [];
+    public List<StoredCode> Codes { get; } = [];
+}
+
+/// <summary>A trouble code of a job.</summary>
+public sealed class StoredCode
+{
+    public int Id { get; set; }
+    public int JobId { get; set; }
+    public string Code { get; set; } = "";
+    public string Text { get; set; } = "";
+    public string Module { get; set; } = "";
+
+    /// <summary>One of <see cref="Core.Intake.CodeStates"/>.</summary>
+    public string State { get; set; } = "";
+
+    /// <summary>Its freeze frame as name, value and unit, JSON; null without one.</summary>
+    public string? FrozenJson { get; set; }
+
+    public DateTime SeenAt { get; set; }
+    public DateTime? DeletedAt { get; set; }
+}
+
+/// <summary>What a person said channels of a name carry, for every later log.</summary>
+public sealed class StoredCorrection
+{
+    public int Id { get; set; }
+
+    /// <summary>The channel's name.</summary>
+    public string Name { get; set; } = "";
+
+    /// <summary>The quantity; empty for none.</summary>
+    public string Quantity { get; set; } = "";
 }
 
 /// <summary>What the engine and the person did while a capture was taken.</summary>
@@ -49,7 +90,11 @@ public sealed class Job
 /// <param name="Remark">Anything else.</param>
 /// <param name="SyncKind">What the sync probe is on: ignition, injector, cam or pressure.</param>
 /// <param name="SyncCylinder">The cylinder the sync probe is on.</param>
-public sealed record Conditions(string? State, double? CoolantCelsius, string? Disabled, string? Remark, string? SyncKind = null, int? SyncCylinder = null);
+public sealed record Conditions(string? State, double? CoolantCelsius, string? Disabled, string? Remark, string? SyncKind = null, int? SyncCylinder = null)
+{
+    /// <summary>Channels that are, or are fed from, a supply of so many volts.</summary>
+    public IReadOnlyDictionary<string, double>? Supplies { get; init; }
+}
 
 /// <summary>One recording of a job. Seen only once it is whole.</summary>
 public sealed class StoredCapture
@@ -77,6 +122,9 @@ public sealed class StoredCapture
 
     /// <summary>Who checked it.</summary>
     public string? ShelfBy { get; set; }
+
+    /// <summary>The exchange with the vehicle it holds instead of channels, as candump writes it or as payloads; null for a capture.</summary>
+    public string? Exchange { get; set; }
 
     /// <summary>How its lanes lie on the bench; null as long as nobody moved anything.</summary>
     public string? ArrangementJson { get; set; }

@@ -17,6 +17,8 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
     public DbSet<StoredReading> Readings => Set<StoredReading>();
     public DbSet<StoredCaliper> Calipers => Set<StoredCaliper>();
     public DbSet<StoredPin> Pins => Set<StoredPin>();
+    public DbSet<StoredCode> Codes => Set<StoredCode>();
+    public DbSet<StoredCorrection> Corrections => Set<StoredCorrection>();
 
     /// <summary>Jobs that are not deleted.</summary>
     public IQueryable<Job> LiveJobs => Jobs.Where(job => job.DeletedAt == null);
@@ -38,6 +40,7 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
         Database.ExecuteSqlRaw(SampleStore.Schema);
         Upgrade.After(this);
         Jobs.Where(job => job.DeletedAt != null).Select(job => job.Id).ToList().ForEach(RemoveJob);
+        Codes.Where(code => code.DeletedAt != null).ExecuteDelete();
         Remove([.. Captures.Where(capture => capture.DeletedAt != null).Select(capture => capture.Id)]);
         var halves = Captures.IgnoreQueryFilters().Where(c => !c.IsWhole).Select(c => new { c.Id, c.WriterProcess }).ToList();
         Remove([.. halves.Where(c => c.WriterProcess is not { } writer || !IsAlive(writer)).Select(c => c.Id)]);
@@ -75,6 +78,8 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
         modelBuilder.Entity<StoredCaliper>().HasOne(c => c.Channel).WithMany().HasForeignKey(c => c.ChannelId);
         modelBuilder.Entity<StoredChannel>().HasOne(c => c.Capture).WithMany(c => c.Channels).HasForeignKey(c => c.CaptureId);
         modelBuilder.Entity<Job>().HasOne(j => j.Engine).WithMany().HasForeignKey(j => j.EngineId).OnDelete(DeleteBehavior.Restrict);
+        modelBuilder.Entity<Job>().HasMany(j => j.Codes).WithOne().HasForeignKey(c => c.JobId);
+        modelBuilder.Entity<StoredCorrection>().HasIndex(c => c.Name).IsUnique();
         modelBuilder.Entity<StoredEngine>().HasIndex(e => e.Name);
     }
 

@@ -4,7 +4,8 @@ using Microsoft.EntityFrameworkCore;
 namespace Maschera.Store;
 
 /// <summary>
-/// Brings a database of the first build up to date: its samples lay in one table with a single level of extremes.
+/// Brings databases of earlier builds up to date. Those of the first had their samples in one table with a single level
+/// of extremes; those of the second knew no trouble codes.
 /// </summary>
 internal static class Upgrade
 {
@@ -27,13 +28,25 @@ internal static class Upgrade
           CaptureId INTEGER NOT NULL REFERENCES Captures (Id) ON DELETE CASCADE, "At" REAL NOT NULL, Remark TEXT NOT NULL);
         """;
 
+    private const string IntakeColumns = """
+        ALTER TABLE Jobs ADD COLUMN CodesClearedAt TEXT;
+        ALTER TABLE Jobs ADD COLUMN BatteryOffAt TEXT;
+        ALTER TABLE Jobs ADD COLUMN BatteryVolts REAL;
+        ALTER TABLE Captures ADD COLUMN Exchange TEXT;
+        CREATE TABLE Codes (Id INTEGER NOT NULL CONSTRAINT PK_Codes PRIMARY KEY AUTOINCREMENT, JobId INTEGER NOT NULL REFERENCES Jobs (Id) ON DELETE CASCADE,
+          Code TEXT NOT NULL, Text TEXT NOT NULL, Module TEXT NOT NULL, State TEXT NOT NULL, FrozenJson TEXT, SeenAt TEXT NOT NULL, DeletedAt TEXT);
+        CREATE TABLE Corrections (Id INTEGER NOT NULL CONSTRAINT PK_Corrections PRIMARY KEY AUTOINCREMENT, Name TEXT NOT NULL, Quantity TEXT NOT NULL);
+        CREATE INDEX IX_Codes_JobId ON Codes (JobId);
+        CREATE UNIQUE INDEX IX_Corrections_Name ON Corrections (Name);
+        """;
+
     /// <summary>Adds columns and tables that an old database lacks.</summary>
     public static void Before(MascheraDb db)
     {
-        if (!HasTable(db, "SampleBlocks") || HasTable(db, "Calipers")) return;
+        if (!HasTable(db, "Jobs")) return;
         using var transaction = db.Database.BeginTransaction();
-        db.Database.ExecuteSqlRaw(AddedColumns);
-        db.Database.ExecuteSqlRaw(AddedTables);
+        if (HasTable(db, "SampleBlocks") && !HasTable(db, "Calipers")) db.Database.ExecuteSqlRaw(AddedColumns + AddedTables);
+        if (!HasTable(db, "Codes")) db.Database.ExecuteSqlRaw(IntakeColumns);
         transaction.Commit();
     }
 

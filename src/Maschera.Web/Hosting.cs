@@ -22,6 +22,7 @@ public static class Hosting
         services.AddDbContext<MascheraDb>(options => options.UseSqlite($"Data Source={data.Database}"));
         services.AddScoped<SampleStore>();
         services.AddScoped<ReadingService>();
+        services.AddScoped<VehicleService>();
         services.AddScoped<DemoData>();
         services.AddSingleton<ImportService>();
         services.AddSingleton<DeriveService>();

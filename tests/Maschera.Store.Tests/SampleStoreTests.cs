@@ -218,7 +218,7 @@ public sealed class SampleStoreTests : IDisposable
         var samples = Enumerable.Range(0, 20_000).Select(i => i % 100 * 0.5f).ToArray();
         var channel = Keep(new float[10], i => i);
         foreach (var statement in (string[])
-                 ["DROP TABLE Calipers", "DROP TABLE Pins", "DROP TABLE Blocks", "DROP TABLE Levels", "ALTER TABLE Channels DROP COLUMN Expression", "ALTER TABLE Channels DROP COLUMN IsLaneCopy",
+                 ["DROP TABLE Codes", "DROP TABLE Corrections", "ALTER TABLE Captures DROP COLUMN Exchange", "ALTER TABLE Jobs DROP COLUMN CodesClearedAt", "ALTER TABLE Jobs DROP COLUMN BatteryOffAt", "ALTER TABLE Jobs DROP COLUMN BatteryVolts", "DROP TABLE Calipers", "DROP TABLE Pins", "DROP TABLE Blocks", "DROP TABLE Levels", "ALTER TABLE Channels DROP COLUMN Expression", "ALTER TABLE Channels DROP COLUMN IsLaneCopy",
                      "ALTER TABLE Captures DROP COLUMN IsWhole", "ALTER TABLE Captures DROP COLUMN WriterProcess", "ALTER TABLE Captures DROP COLUMN ArrangementJson", "ALTER TABLE Captures DROP COLUMN ShelvedAt",
                      "ALTER TABLE Captures DROP COLUMN ShelfReason", "ALTER TABLE Captures DROP COLUMN ShelfBy", "UPDATE Channels SET Count = 20000, Start = 1, Step = 0.001, End = 20.999, IsUniform = 1",
                      "CREATE TABLE SampleBlocks (ChannelId INTEGER NOT NULL, Number INTEGER NOT NULL, Count INTEGER NOT NULL, FirstSeconds REAL NOT NULL, LastSeconds REAL NOT NULL, Samples BLOB NOT NULL, Times BLOB, Extremes BLOB NOT NULL, PRIMARY KEY (ChannelId, Number)) WITHOUT ROWID"])
@@ -238,6 +238,9 @@ public sealed class SampleStoreTests : IDisposable
             Assert.Equal((1.0, 20.999), (loaded.Time.Start, Math.Round(loaded.Time.End, 9)));
             Assert.Equal(49.5f, new SampleStore(fresh).Window(row, 1, 21, 50).Values.Where(float.IsFinite).Max());
             Assert.True(fresh.Captures.Single().IsWhole);
+            fresh.Jobs.Single().Codes.Add(new StoredCode { Code = "P0340", SeenAt = DateTime.UtcNow });
+            fresh.Corrections.Add(new StoredCorrection { Name = "T3", Quantity = "Oil temperature" });
+            fresh.SaveChanges();
             Assert.Equal(0, fresh.Database.SqlQueryRaw<int>("SELECT COUNT(*) AS Value FROM sqlite_master WHERE name = 'SampleBlocks'").Single());
         }
 

@@ -48,7 +48,7 @@ public class ArrowTests
     [Fact]
     public void Every_reading_is_found_and_complete()
     {
-        Assert.Equal(["cam-timing", "duty", "misfire", "relative-compression"], ReadingRegistry.All.Select(r => r.Kind));
+        Assert.Equal(["cam-timing", "contribution", "duty", "misfire", "on-board-tests", "plausibility", "relative-compression", "tracking"], ReadingRegistry.All.Select(r => r.Kind));
         Assert.All(ReadingRegistry.All, r =>
         {
             Assert.True(typeof(ReadingResult).IsAssignableFrom(r.ResultType));

@@ -1,5 +1,6 @@
 using Maschera.Core.Engines;
 using Maschera.Core.Readings;
+using Maschera.Core.Readings.Contribution;
 using Maschera.Core.Readings.Misfire;
 using Maschera.Core.Readings.RelativeCompression;
 
@@ -10,7 +11,11 @@ namespace Maschera.Web.Drawing;
 /// <param name="Label">Its number, or its position in brackets.</param>
 /// <param name="Percent">Its figure; null without one.</param>
 /// <param name="Odd">True where it stands out.</param>
-public sealed record WheelSpoke(double Degrees, string Label, double? Percent, bool Odd);
+public sealed record WheelSpoke(double Degrees, string Label, double? Percent, bool Odd)
+{
+    /// <summary>False where the spoke's length is a picture and no figure.</summary>
+    public bool ShowsPercent { get; init; } = true;
+}
 
 /// <summary>The round picture of one 720° cycle, a cylinder at each firing TDC.</summary>
 public sealed record FiringWheel(IReadOnlyList<WheelSpoke> Spokes, string Title)
@@ -40,6 +45,7 @@ public sealed record FiringWheel(IReadOnlyList<WheelSpoke> Spokes, string Title)
     {
         RelativeCompressionResult compression => Of(engine, compression),
         MisfireResult misfire => Of(engine, misfire),
+        ContributionResult contribution => Of(engine, contribution),
         _ => null,
     }).LastOrDefault(wheel => wheel is not null) ?? Of(engine);
 
@@ -49,6 +55,15 @@ public sealed record FiringWheel(IReadOnlyList<WheelSpoke> Spokes, string Title)
         var angles = engine.Angles();
         return new([.. engine.FiringOrder.Select((number, i) => result.Cylinders.First(c => c.Cylinder == number) is var c
             ? new WheelSpoke(angles[i], $"{number}", c.Firings > 0 ? 100.0 * (c.Firings - c.Misfires) / c.Firings : null, c.Misfires > 0 && result.Verdict != "random") : null!)], "Share of firings that took place");
+    }
+
+    /// <summary>The wheel of logged balance: the rim is the usual cylinder, a shorter spoke gives less; without the odd ones all reach it.</summary>
+    public static FiringWheel Of(Engine engine, ContributionResult result)
+    {
+        var angles = engine.Angles();
+        var most = Math.Max(1e-9, result.Cylinders.Max(c => Math.Abs(c.Weak)));
+        return new([.. engine.FiringOrder.Select((number, i) => result.Cylinders.FirstOrDefault(c => c.Cylinder == number) is { } c
+            ? new WheelSpoke(angles[i], $"{number}", 100 - (c.IsOdd ? 60 * c.Weak / most : 0), c.IsOdd) { ShowsPercent = false } : new WheelSpoke(angles[i], $"{number}", null, false))], "Contribution: shorter gives less");
     }
 
     /// <summary>The wheel of a reading.</summary>

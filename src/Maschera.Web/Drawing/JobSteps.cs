@@ -15,6 +15,10 @@ public static class JobSteps
         ["relative-compression"] = 2,
         ["duty"] = 5,
         ["misfire"] = 1,
+        ["on-board-tests"] = 1,
+        ["tracking"] = 1,
+        ["contribution"] = 1,
+        ["plausibility"] = 5,
         ["cam-timing"] = 3,
     };
 

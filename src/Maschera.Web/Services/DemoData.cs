@@ -1,4 +1,5 @@
 using Maschera.Core.Engines;
+using Maschera.Core.Intake;
 using Maschera.Core.Signals;
 using Maschera.Rig;
 using Maschera.Store;
@@ -37,6 +38,12 @@ public sealed class DemoData(MascheraDb db, ReadingService readings)
         Shelve(good, "Belt at the marks, checked by hand; runs clean, no codes");
         // One tooth of a belt wheel of 22 on the crank.
         var late = Idle(shuttle, "Warm idle, cam and crank", new RunningPlan(EngineCatalogue.Ghiro) { SpeedRpm = 790, Seconds = 6, CamOffsetDegrees = 360 / 22.0, CamFlutterDegrees = 0.3, Seed = 13 }, new("idle", 90, null, null, "ignition", 1));
+        var hauler = Take(engines["Camoscio 2.0 D"], "Camoscio 2.0 D, mail hauler", "NB 0102", 131_420, "No pull uphill, black smoke", "Under load, warm", "Air mass sensor and boost sensor renewed elsewhere", 1);
+        hauler.BatteryVolts = 12.0;
+        hauler.Codes.Add(new StoredCode { Code = "P0299", Text = CodeMeanings.Of("P0299"), Module = "Engine", State = CodeStates.Stored, SeenAt = DateTime.UtcNow.AddDays(-1) });
+        hauler.Codes.Add(new StoredCode { Code = "P0340", Text = CodeMeanings.Of("P0340"), Module = "Engine", State = CodeStates.Stored, SeenAt = DateTime.UtcNow.AddDays(-1) });
+        Log(hauler, "Road test, three pulls", new DrivePlan(EngineCatalogue.Camoscio) { SplitHose = true, WeakCylinder = 3, Seed = 6 }, new("load", 88, null, "Second gear, uphill"));
+        Log(hauler, "Road test after the hose was renewed", new DrivePlan(EngineCatalogue.Camoscio) { WeakCylinder = 3, Seed = 7 }, new("load", 88, null, "Same hill, same gear"));
         Stock(engines.Values);
         readings.Make(late, "cam-timing", reference: ReadingService.WholeShelf);
         db.SaveChanges();
@@ -95,6 +102,8 @@ public sealed class DemoData(MascheraDb db, ReadingService readings)
         readings.MakeObvious(id);
         return id;
     }
+
+    private void Log(Job job, string name, DrivePlan plan, Conditions conditions) => readings.MakeObvious(CaptureKeeper.Keep(db, job.Id, name, DriveLog.Record(plan), conditions));
 
     private void Crank(Job job, string name, CrankingPlan plan, Conditions conditions)
     {

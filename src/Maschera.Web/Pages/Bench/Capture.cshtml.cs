@@ -1,4 +1,5 @@
 using Maschera.Core.Engines;
+using Maschera.Core.Logs;
 using Maschera.Core.Readings;
 using Maschera.Core.Readings.RelativeCompression;
 using Maschera.Core.Signals;
@@ -40,7 +41,25 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
 
     public string LanesInWords => "Waveforms: " + string.Join(", ", Capture.OwnChannels.Select(c => $"{c.Name} in {(c.Unit.Length > 0 ? c.Unit : "full scale")}"));
 
-    public async Task<IActionResult> OnGetAsync() => await LoadAsync() ? Page() : NotFound();
+    public async Task<IActionResult> OnGetAsync()
+    {
+        if (!await LoadAsync()) return NotFound();
+        return Capture.Exchange is null ? Page() : Redirect($"/exchanges/{Id}");
+    }
+
+    /// <summary>Keeps what channels of certain names carry, for every log, and looks at this one again.</summary>
+    public async Task<IActionResult> OnPostQuantitiesAsync(Dictionary<string, string?> quantities)
+    {
+        foreach (var (name, quantity) in quantities)
+        {
+            var row = await db.Corrections.FirstOrDefaultAsync(c => c.Name == name) ?? db.Corrections.Add(new StoredCorrection { Name = name }).Entity;
+            row.Quantity = quantity ?? "";
+        }
+
+        await db.SaveChangesAsync();
+        readings.Make(Id, "plausibility");
+        return Redirect($"/bench/{Id}");
+    }
 
     public async Task<IActionResult> OnGetRolesAsync() =>
         await LoadAsync() && ReadingRegistry.Find(Kind) is not null ? Partial("_Roles", this) : NotFound();
@@ -76,13 +95,14 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
         return Partial("_Fold", (row, fold, firing, found.Clock is null ? found.Notes[0].Text : null));
     }
 
-    public async Task<IActionResult> OnPostAsync(Dictionary<string, string> roles, string? syncKind, string? syncCylinder, int? reference, CancellationToken cancel)
+    public async Task<IActionResult> OnPostAsync(Dictionary<string, string> roles, string? syncKind, string? syncCylinder, int? reference, Dictionary<string, string> options, Dictionary<string, string?> supplies, CancellationToken cancel)
     {
         if (!await LoadAsync() || ReadingRegistry.Find(Kind) is null) return NotFound();
         try
         {
             await RememberSyncAsync(syncKind, syncCylinder);
-            readings.Make(Id, Kind, roles.Where(r => !string.IsNullOrEmpty(r.Value)).ToDictionary(), reference, cancel);
+            await RememberSuppliesAsync(supplies);
+            readings.Make(Id, Kind, roles.Where(r => !string.IsNullOrEmpty(r.Value)).ToDictionary(), reference, options, cancel);
         }
         catch (ReadingException error)
         {
@@ -93,8 +113,18 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
         return Redirect($"/bench/{Id}?kind={Kind}");
     }
 
-    /// <summary>The channel that stands for a role, as chosen at the import.</summary>
-    public string? Chosen(string role) => Capture.Channels.FirstOrDefault(c => c.Role == role)?.Name;
+    /// <summary>The channel that stands for a role: as chosen at the import, as a pair of names tells, or as the roles' words guess.</summary>
+    public string? Chosen(string role) => Capture.Channels.FirstOrDefault(c => c.Role == role)?.Name
+        ?? (Kind == "tracking" && Pairs is [var pair, ..] ? role switch { "desired" => pair.Desired, "actual" => pair.Actual, _ => null } : null);
+
+    /// <summary>Pairs of desired and actual that the names propose.</summary>
+    public IReadOnlyList<QuantityPair> Pairs => QuantityPairs.Find([.. Capture.OwnChannels.Select(c => c.Name)]);
+
+    /// <summary>True where it was logged and not captured with a scope.</summary>
+    public bool IsLog => Capture.OwnChannels.Any() && Capture.OwnChannels.Average(c => c.Step) >= ReadingService.LogStep;
+
+    /// <summary>Readings that channels can be made of.</summary>
+    public static IEnumerable<IReading> Offered => ReadingRegistry.All.Where(r => !r.ReadsMessages);
 
     private async Task RememberSyncAsync(string? kind, string? cylinder)
     {
@@ -102,6 +132,17 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
         if (!int.TryParse(cylinder, out var number)) throw new ReadingException($"'{cylinder}' is not a cylinder's number.");
         var capture = await db.Captures.FirstAsync(c => c.Id == Id);
         capture.Conditions = capture.Conditions with { SyncKind = kind, SyncCylinder = number };
+        await db.SaveChangesAsync();
+    }
+
+    private async Task RememberSuppliesAsync(Dictionary<string, string?> supplies)
+    {
+        if (Kind != "plausibility") return;
+        var kept = new Dictionary<string, double>();
+        foreach (var (name, text) in supplies.Where(s => !string.IsNullOrWhiteSpace(s.Value)))
+            kept[name] = double.TryParse(text!.Replace(',', '.'), System.Globalization.CultureInfo.InvariantCulture, out var volts) && volts > 0 ? volts : throw new ReadingException($"'{text}' is no supply voltage of {name}.");
+        var capture = await db.Captures.FirstAsync(c => c.Id == Id);
+        capture.Conditions = capture.Conditions with { Supplies = kept };
         await db.SaveChangesAsync();
     }
 
@@ -142,8 +183,8 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
         return new
         {
             id = Capture.Id,
-            from = Capture.OwnChannels.Min(c => c.Start),
-            to = Capture.OwnChannels.Max(c => c.End),
+            from = Capture.OwnChannels.Select(c => c.Start).DefaultIfEmpty(0).Min(),
+            to = Capture.OwnChannels.Select(c => c.End).DefaultIfEmpty(1).Max(),
             channels = Capture.OwnChannels.Select((c, i) => new { id = c.Id, name = c.Name, unit = c.Unit, units = UnitConversion.For(c.Unit), ink = i % Inks, expression = c.Expression, load = c.Name == loadName }),
             arrangement = Arranged,
             humps = compression?.Humps.Select(h => new { h.From, h.To, h.Position, h.Cylinder, low = compression.Low.Any(l => l.Position == h.Position) }) ?? [],

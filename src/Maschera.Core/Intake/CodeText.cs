@@ -1,0 +1,85 @@
+using System.Text.RegularExpressions;
+using Maschera.Core.Vehicle;
+
+namespace Maschera.Core.Intake;
+
+/// <summary>States of a trouble code.</summary>
+public static class CodeStates
+{
+    public const string Present = "present", Stored = "stored", Pending = "pending", Permanent = "permanent", OwnTesting = "own testing";
+
+    /// <summary>All states, the weightiest first.</summary>
+    public static IReadOnlyList<string> All { get; } = [Present, Stored, Pending, Permanent, OwnTesting];
+}
+
+/// <summary>A trouble code as it was written down.</summary>
+/// <param name="Code">The code, in capitals.</param>
+/// <param name="Text">What was written beside it; what the code means where nothing was.</param>
+/// <param name="Module">The module that gave it; empty where nobody said.</param>
+/// <param name="State">One of <see cref="CodeStates"/>.</param>
+public sealed record WrittenCode(string Code, string Text, string Module, string State);
+
+/// <summary>Finds trouble codes in typed or pasted text: one line a code, a line that ends with a colon names the module.</summary>
+public static partial class CodeText
+{
+    private static readonly (string State, string[] Words)[] s_states =
+    [
+        (CodeStates.Permanent, ["permanent"]),
+        (CodeStates.Pending, ["pending", "provisional", "vorläufig", "in attesa", "en attente"]),
+        (CodeStates.Stored, ["stored", "memory", "historic", "history", "intermittent", "sporadic", "gespeichert", "sporadisch", "memorizzato", "mémorisé", "not present", "not active", "passive"]),
+        (CodeStates.Present, ["present", "current", "active", "confirmed", "aktiv", "vorhanden", "presente", "présent"]),
+    ];
+
+    /// <summary>The codes of a text, in its order; codes in no known form are left out.</summary>
+    public static IReadOnlyList<WrittenCode> Parse(string text)
+    {
+        var codes = new List<WrittenCode>();
+        var module = "";
+        foreach (var line in text.Split('\n').Select(l => l.Trim()))
+        {
+            var found = Code().Match(line);
+            if (!found.Success)
+            {
+                if (line.EndsWith(':') && line.Length is > 1 and < 60) module = line[..^1].Trim();
+                continue;
+            }
+
+            var code = found.Value.ToUpperInvariant();
+            var rest = line.Remove(found.Index, found.Length);
+            var state = s_states.FirstOrDefault(s => s.Words.Any(w => rest.Contains(w, StringComparison.OrdinalIgnoreCase)));
+            foreach (var word in state.Words ?? []) rest = Regex.Replace(rest, Regex.Escape(word), "", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant);
+            var said = Edges().Replace(rest, "").Trim();
+            codes.Add(new WrittenCode(code, said.Length > 0 ? said : CodeMeanings.Of(code), module, state.State ?? CodeStates.Stored));
+        }
+
+        return codes;
+    }
+
+    [GeneratedRegex(@"(?<![0-9A-Za-z])[PCBU][0-3][0-9A-F]{3}(?![0-9A-Za-z])", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
+    private static partial Regex Code();
+
+    [GeneratedRegex(@"^[\s\-–:;,.()\[\]|/*•]+|[\s\-–:;,(\[|/*]+$|\(\s*\)|\[\s*\]")]
+    private static partial Regex Edges();
+}
+
+/// <summary>What the common codes of SAE J2012 mean, in our words.</summary>
+public static class CodeMeanings
+{
+    private static readonly Dictionary<string, string> s_meanings = new()
+    {
+        ["P0016"] = "Crank and cam do not agree, bank 1", ["P0017"] = "Crank and exhaust cam do not agree, bank 1", ["P0018"] = "Crank and cam do not agree, bank 2", ["P0019"] = "Crank and exhaust cam do not agree, bank 2",
+        ["P0087"] = "Rail pressure too low", ["P0088"] = "Rail pressure too high", ["P0101"] = "Air mass does not fit", ["P0106"] = "Manifold pressure does not fit", ["P0113"] = "Intake air temperature signal high",
+        ["P0117"] = "Coolant temperature signal low", ["P0118"] = "Coolant temperature signal high", ["P0171"] = "Mixture too lean, bank 1", ["P0172"] = "Mixture too rich, bank 1", ["P0174"] = "Mixture too lean, bank 2", ["P0175"] = "Mixture too rich, bank 2",
+        ["P0234"] = "Boost too high", ["P0299"] = "Boost too low", ["P0300"] = "Misfires on any cylinder", ["P0315"] = "Crank wheel not learned", ["P0335"] = "Crank sensor: no signal", ["P0336"] = "Crank sensor: signal does not fit",
+        ["P0340"] = "Cam sensor: no signal", ["P0341"] = "Cam sensor: signal does not fit", ["P0420"] = "Catalyst too weak, bank 1", ["P0430"] = "Catalyst too weak, bank 2", ["P0460"] = "Fuel level sender", ["P0461"] = "Fuel level sender does not move",
+        ["P0462"] = "Fuel level sender signal low", ["P0463"] = "Fuel level sender signal high", ["P0562"] = "System voltage low", ["P0563"] = "System voltage high", ["U0100"] = "No messages from the engine control unit", ["U0101"] = "No messages from the gearbox control unit",
+    };
+
+    /// <summary>The meaning; empty where it is not in the list.</summary>
+    public static string Of(string code)
+    {
+        if (code.StartsWith("P03", StringComparison.Ordinal) && int.TryParse(code[3..], out var cylinder) && cylinder is >= 1 and <= 12) return $"Misfires, cylinder {cylinder}";
+        if (code.StartsWith("P02", StringComparison.Ordinal) && int.TryParse(code[3..], out var injector) && injector is >= 1 and <= 12) return $"Injector circuit, cylinder {injector}";
+        return s_meanings.GetValueOrDefault(code, "");
+    }
+}
