@@ -55,6 +55,7 @@ public static class Hosting
         app.MapBenchChannels();
         app.MapBenchExport();
         app.MapBenchClock();
+        app.MapBenchLog();
         app.MapLive();
     }
 }

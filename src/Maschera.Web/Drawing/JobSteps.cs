@@ -18,7 +18,7 @@ public static class JobSteps
         ["on-board-tests"] = 1,
         ["tracking"] = 1,
         ["contribution"] = 1,
-        ["plausibility"] = 5,
+        ["plausibility"] = 1,
         ["cam-timing"] = 3,
     };
 

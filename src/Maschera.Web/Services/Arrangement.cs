@@ -19,7 +19,8 @@ public sealed record LaneChannel(int Channel, string? Unit = null, bool Hidden =
     bool Standing = false, string? Smooth = null, double SmoothBy = 0, int? Copy = null);
 
 /// <summary>A lane: its height in pixels (null to share the screen evenly) and what is drawn in it, from the front.</summary>
-public sealed record Lane(int? Height, IReadOnlyList<LaneChannel> Channels);
+/// <param name="Shared">True where channels of the first one's unit lie on one scale.</param>
+public sealed record Lane(int? Height, IReadOnlyList<LaneChannel> Channels, bool Shared = false);
 
 /// <summary>A capture laid underneath: its time is stretched, then moved by <paramref name="Shift"/> seconds.</summary>
 public sealed record Comparison(int Capture, double Shift, double Stretch);
@@ -29,6 +30,9 @@ public sealed record Arrangement(IReadOnlyList<Lane> Lanes, Comparison? Compare 
 {
     /// <summary>Most lanes that can be told apart on any screen.</summary>
     public const int MostLanes = 64;
+
+    /// <summary>A capture of more channels than this is first shown with like ones in one lane.</summary>
+    private const int ManyLanes = 6;
 
     private const int LeastHeight = 60, MostHeight = 800;
 
@@ -43,7 +47,7 @@ public sealed record Arrangement(IReadOnlyList<Lane> Lanes, Comparison? Compare 
         }).Where(lane => lane.Channels.Count > 0).ToList();
         var placed = lanes.SelectMany(lane => lane.Channels).Select(c => c.Channel).ToHashSet();
         lanes.AddRange(capture.OwnChannels.Where(c => !placed.Contains(c.Id)).Take(MostLanes - Math.Min(MostLanes, lanes.Count)).Select(c => new Lane(null, [new LaneChannel(c.Id)])));
-        return kept with { Lanes = lanes };
+        return kept with { Lanes = capture.ArrangementJson is null && lanes.Count > ManyLanes ? Pages.Bench.BenchLog.Grouped(capture, kept with { Lanes = lanes }, null) : lanes };
     }
 
     /// <summary>What is wrong with an arrangement for this capture; null where nothing is.</summary>

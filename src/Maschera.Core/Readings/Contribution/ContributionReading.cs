@@ -66,7 +66,7 @@ public sealed partial class ContributionReading : IReading
             var scatter = 1.4826 * Statistics.Median(others.Select(o => Math.Abs(o.Value - usual)));
             var own = others.Average(o => o.Spread);
             var off = f.Value - usual;
-            var odd = Math.Abs(off) > Clear * Math.Max(scatter, Math.Max(0.5 * own, 0.03 * figures.Max(o => Math.Abs(o.Value)))) && Math.Abs(off) > 2 * f.Spread;
+            var odd = Math.Abs(off) > Clear * Math.Max(scatter, Math.Max(0.5 * own, 0.08 * figures.Max(o => Math.Abs(o.Value)))) && Math.Abs(off) > 2 * f.Spread;
             return new CylinderBalance(f.Cylinder, f.Value, f.Spread, sign == "higher-is-weak" ? off : -off, odd);
         }).OrderBy(b => b.Cylinder).ToList();
         var odd = balances.Where(b => b.IsOdd).OrderByDescending(b => Math.Abs(b.Weak)).ToList();

@@ -95,6 +95,14 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
         return Partial("_Fold", (row, fold, firing, found.Clock is null ? found.Notes[0].Text : null));
     }
 
+    /// <summary>One channel of a log against two others, in the stretch in view.</summary>
+    public async Task<IActionResult> OnGetAgainstAsync(int value, int across, int down, double from, double to)
+    {
+        if (!await LoadAsync()) return NotFound();
+        Channel? Loaded(int id) => Capture.OwnChannels.FirstOrDefault(c => c.Id == id) is { } row ? samples.Reader(row).LoadAtMost(1 / ReadingService.LogStep) : null;
+        return Loaded(value) is { } v && Loaded(across) is { } x && Loaded(down) is { } y && to > from ? Partial("_Against", (v, x, y, from, to)) : NotFound();
+    }
+
     public async Task<IActionResult> OnPostAsync(Dictionary<string, string> roles, string? syncKind, string? syncCylinder, int? reference, Dictionary<string, string> options, Dictionary<string, string?> supplies, CancellationToken cancel)
     {
         if (!await LoadAsync() || ReadingRegistry.Find(Kind) is null) return NotFound();
@@ -177,6 +185,7 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
     {
         var compression = Readings.Select(r => r.Result).OfType<RelativeCompressionResult>().FirstOrDefault();
         var loadName = compression?.Channels.GetValueOrDefault(compression.LoadRole ?? "");
+        var desired = Pairs.Select(p => p.Desired).ToHashSet();
         Arranged = Arrangement.Of(Capture);
         var clock = Capture.Calipers.Count > 0 ? clocks.Of(Capture, samples) : null;
         var units = Arranged.Lanes.SelectMany(lane => lane.Channels).ToDictionary(c => c.Channel, c => c.Unit);
@@ -185,7 +194,7 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
             id = Capture.Id,
             from = Capture.OwnChannels.Select(c => c.Start).DefaultIfEmpty(0).Min(),
             to = Capture.OwnChannels.Select(c => c.End).DefaultIfEmpty(1).Max(),
-            channels = Capture.OwnChannels.Select((c, i) => new { id = c.Id, name = c.Name, unit = c.Unit, units = UnitConversion.For(c.Unit), ink = i % Inks, expression = c.Expression, load = c.Name == loadName }),
+            channels = Capture.OwnChannels.Select((c, i) => new { id = c.Id, name = c.Name, unit = c.Unit, units = UnitConversion.For(c.Unit), ink = i % Inks, expression = c.Expression, load = c.Name == loadName, desired = desired.Contains(c.Name) }),
             arrangement = Arranged,
             humps = compression?.Humps.Select(h => new { h.From, h.To, h.Position, h.Cylinder, low = compression.Low.Any(l => l.Position == h.Position) }) ?? [],
             calipers = Capture.Calipers.Select(c => BenchMeasure.Show(c, Capture.Channels.First(x => x.Id == c.ChannelId), units.GetValueOrDefault(c.ChannelId), samples, clock)),

@@ -1,5 +1,5 @@
 import uPlot from "uplot";
-import { arrangement, channelOf, drawn, info, onView, show, unitOf, view, type Lane, type LaneChannel } from "./state";
+import { arrangement, channelOf, drawn, info, onView, scaleKey, show, unitOf, view, type Lane, type LaneChannel } from "./state";
 import { calm, fail, fetchWindow, type Trace } from "./server";
 import { partnerOf, underneath } from "./compare";
 import { drawHumps, ink } from "./strokes";
@@ -24,7 +24,8 @@ export const onBuilt = (call: (lane: LaneView) => void) => { built.push(call); }
 export const onPlaced = (call: () => void) => { placed.push(call); };
 
 export const visible = () => arrangement.lanes.map((lane) => ({ lane, shown: lane.channels.filter((c) => !c.hidden) })).filter((l) => l.shown.length > 0);
-const twoScales = () => visible().some((l) => l.shown.length > 1);
+const secondScale = (shown: LaneChannel[]) => shown.find((c) => scaleKey(c.channel) !== scaleKey(shown[0].channel));
+const twoScales = () => visible().some((l) => secondScale(l.shown));
 const usualHeight = (count: number) => Math.round(Math.max(96, Math.min(330, (window.innerHeight - 396 - document.querySelector("#cycle-strip")!.clientHeight) / count - 26)));
 
 /** Pixels from the page's lane edge to a place in seconds. */
@@ -43,20 +44,22 @@ function axes(shown: LaneChannel[], last: boolean): uPlot.Axis[] {
   const list: uPlot.Axis[] = [
     inDegrees() ? { ...common, size: last ? 40 : 8, label: last ? degreeTitle() : undefined, labelSize: last ? 16 : 0, labelFont: "12px Archivo", splits: () => degreeTicks().seconds, values: () => (last ? degreeTicks().labels : degreeTicks().labels.map(() => "")) }
     : { ...common, size: last ? 40 : 8, label: last ? "seconds" : undefined, labelSize: last ? 16 : 0, labelFont: "12px Archivo", values: (_, ticks) => ticks.map((t) => (last ? t.toFixed(digits()) : "")) },
-    { ...common, scale: `y${shown[0].channel}`, size: LEFT - 16, label: label(shown[0]), labelSize: 16, labelFont: "12px Archivo", space: 26 },
+    { ...common, scale: `y${scaleKey(shown[0].channel)}`, size: LEFT - 16, label: label(shown[0]), labelSize: 16, labelFont: "12px Archivo", space: 26 },
   ];
-  if (shown.length > 1) list.push({ ...common, grid: { show: false }, scale: `y${shown[1].channel}`, side: 1, size: RIGHT - 16, label: label(shown[1]), labelSize: 16, labelFont: "12px Archivo", space: 26 });
+  const second = secondScale(shown);
+  if (second) list.push({ ...common, grid: { show: false }, scale: `y${scaleKey(second.channel)}`, side: 1, size: RIGHT - 16, label: label(second), labelSize: 16, labelFont: "12px Archivo", space: 26 });
   return list;
 }
 
-function seriesOf(shown: LaneChannel): uPlot.Series[] {
-  const scale = `y${shown.channel}`;
+/** The lines a channel is drawn with: what lies underneath, the raw trace, then itself. */
+export function seriesOf(shown: LaneChannel): uPlot.Series[] {
+  const scale = `y${scaleKey(shown.channel)}`;
   const stroke = ink(`--trace-${channelOf(shown.channel).ink}`);
   const common = { scale, points: { show: false }, spanGaps: false };
   return [
     ...(hasPencil(shown) ? [{ ...common, stroke: ink("--soft"), width: 1, dash: [5, 4] }] : []),
     ...(hasRaw(shown) ? [{ ...common, stroke, width: 1, alpha: 0.3 }] : []),
-    { ...common, stroke, width: 1.25 },
+    channelOf(shown.channel).desired ? { ...common, stroke: ink("--ink"), width: 1, dash: [6, 4] } : { ...common, stroke, width: 1.25 },
   ];
 }
 
@@ -83,9 +86,9 @@ export function build() {
     host.append(frame);
     const plot = new uPlot({
       width: host.clientWidth, height: (lane.height ?? usualHeight(list.length)) + (last ? 40 : 8), legend: { show: false },
-      padding: [4, shown.length > 1 ? 0 : right || EDGE, 0, 0],
+      padding: [4, secondScale(shown) ? 0 : right || EDGE, 0, 0],
       cursor: { sync: { key: "bench" }, drag: { x: false, y: false }, y: false, points: { show: false } },
-      scales: { x: { time: false, auto: false, min: view().from, max: view().to }, ...Object.fromEntries(shown.map((c) => [`y${c.channel}`, { auto: false, range: () => scales.get(c.channel) ?? [0, 1] as [number, number] }])) },
+      scales: { x: { time: false, auto: false, min: view().from, max: view().to }, ...Object.fromEntries(shown.map((c) => scaleKey(c.channel)).map((key) => [`y${key}`, { auto: false, range: () => scales.get(key) ?? [0, 1] as [number, number] }])) },
       axes: axes(shown, last),
       series: [{}, ...shown.flatMap(seriesOf)],
       hooks: { drawClear: shown.some((c) => channelOf(c.channel).load) ? [drawHumps] : [] },
@@ -120,7 +123,7 @@ function paint(lane: LaneView) {
     if (lane.waiting) lane.plot.setData(lane.waiting, false);
     lane.waiting = null;
     lane.plot.setScale("x", { min: view().from, max: view().to });
-    for (const { channel } of lane.shown) lane.plot.setScale(`y${channel}`, { min: scaleOf(channel)[0], max: scaleOf(channel)[1] });
+    for (const key of new Set(lane.shown.map((c) => scaleKey(c.channel)))) lane.plot.setScale(`y${key}`, { min: scaleOf(key)[0], max: scaleOf(key)[1] });
   });
 }
 
@@ -154,13 +157,16 @@ async function fill() {
   ]);
   if (standing.some((lane) => !lanes.includes(lane))) return;
   for (const lane of standing) {
+    const lists = new Map<number, (number | null)[][]>();
     const tables = lane.shown.flatMap((shown) => {
       const unit = unitOf(shown);
       const table = (trace: Trace | undefined) => ({ x: trace?.seconds ?? [], y: trace?.values.map((v) => (v === null ? null : drawn(shown, unit, v))) ?? [] });
       const made = [...(hasPencil(shown) ? [table(under.get(shown.channel))] : []), ...(hasRaw(shown) ? [table(raw[copies.indexOf(shown)])] : []), table(own[all.indexOf(shown)])];
-      scale(shown, made.map((t) => t.y));
+      const key = scaleKey(shown.channel);
+      lists.set(key, [...(lists.get(key) ?? []), ...made.map((t) => t.y)]);
       return made;
     });
+    for (const [key, values] of lists) scale(lane.shown.find((c) => c.channel === key) ?? lane.shown[0], values);
     lane.waiting = joined(tables);
   }
   paintSoon();
@@ -193,7 +199,7 @@ function scale(shown: LaneChannel, lists: (number | null)[][]) {
   scales.set(shown.channel, [low - room, high + room]);
 }
 
-export const scaleOf = (channel: number) => scales.get(channel) ?? [0, 1];
+export const scaleOf = (channel: number) => scales.get(scaleKey(channel)) ?? [0, 1];
 
 /** Fits the height of everything to what is visible. */
 export function fitHeight() {

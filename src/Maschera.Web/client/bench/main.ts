@@ -6,6 +6,7 @@ import { startCalipers } from "./calipers";
 import { useCompare } from "./compare";
 import { chosenLane } from "./move";
 import { startDegrees } from "./degrees";
+import { startLog } from "./log";
 import "./derive";
 import "./export";
 
@@ -25,5 +26,6 @@ document.fonts.ready.then(() => {
   drawOverview();
   startDegrees(redraw);
   useCompare(rebuild, refresh, () => chosenLane().shown[0].channel);
+  startLog();
   show(view().from, view().to, false);
 });

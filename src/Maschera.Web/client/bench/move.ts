@@ -1,5 +1,5 @@
 import { fit, fitHeight, host, lanes, onBuilt, secondsOf, type LaneView } from "./lanes";
-import { address, back, forward, onView, pan, rememberView, show, view, zoom } from "./state";
+import { address, back, forward, onView, pan, rememberView, show, view, zoom, scaleKey } from "./state";
 import { addCaliper, addPin } from "./calipers";
 import { saveArrangement } from "./server";
 
@@ -109,7 +109,7 @@ function press(event: PointerEvent, lane: LaneView) {
 function fixHeight(lane: LaneView, y1: number, y2: number) {
   const top = lane.plot.over.getBoundingClientRect().top;
   for (const shown of lane.shown) {
-    const a = lane.plot.posToVal(y1 - top, `y${shown.channel}`), b = lane.plot.posToVal(y2 - top, `y${shown.channel}`);
+    const a = lane.plot.posToVal(y1 - top, `y${scaleKey(shown.channel)}`), b = lane.plot.posToVal(y2 - top, `y${scaleKey(shown.channel)}`);
     if (a !== b) shown.range = [Math.min(a, b), Math.max(a, b)];
   }
   saveArrangement();

@@ -66,7 +66,7 @@ function moveTo(shown: LaneChannel, onto: Lane, where: "before" | "in" | "after"
   from.channels = from.channels.filter((c) => c !== shown);
   const at = arrangement.lanes.indexOf(onto);
   if (where === "in") onto.channels.push(shown);
-  else arrangement.lanes.splice(where === "before" ? at : at + 1, 0, { height: from.height, channels: [shown] });
+  else arrangement.lanes.splice(where === "before" ? at : at + 1, 0, { height: from.height, channels: [shown], shared: false });
   arrangement.lanes = arrangement.lanes.filter((l) => l.channels.length > 0);
   changed();
 }

@@ -1,11 +1,12 @@
 /** What the server tells the bench, the view on it, and how the lanes lie. */
 export interface UnitChoice { unit: string; factor: number; offset: number }
-export interface ChannelInfo { id: number; name: string; unit: string; units: UnitChoice[]; ink: number; expression: string | null; load: boolean }
+export interface ChannelInfo { id: number; name: string; unit: string; units: UnitChoice[]; ink: number; expression: string | null; load: boolean; desired: boolean }
 export interface LaneChannel {
   channel: number; unit: string | null; hidden: boolean; invert: boolean; offset: number; range: [number, number] | null;
   standing: boolean; smooth: "lowpass" | "median" | null; smoothBy: number; copy: number | null;
 }
-export interface Lane { height: number | null; channels: LaneChannel[] }
+/** `shared`: channels of the first one's unit lie on one scale. */
+export interface Lane { height: number | null; channels: LaneChannel[]; shared: boolean }
 export interface Comparison { capture: number; shift: number; stretch: number }
 export interface Arrangement { lanes: Lane[]; compare: Comparison | null }
 export interface Figure { name: string; value: string; unit: string }
@@ -39,6 +40,13 @@ export const laneChannelOf = (id: number) => arrangement.lanes.flatMap((lane) =>
 export function unitOf(shown: LaneChannel): UnitChoice {
   const units = channelOf(shown.channel).units;
   return units.find((u) => u.unit === shown.unit) ?? units[0];
+}
+
+/** The channel on whose scale a channel is drawn. */
+export function scaleKey(channel: number) {
+  const lane = arrangement.lanes.find((l) => l.channels.some((c) => c.channel === channel));
+  const first = lane?.channels.find((c) => !c.hidden);
+  return lane?.shared && first && unitOf(laneChannelOf(channel)).unit === unitOf(first).unit ? first.channel : channel;
 }
 
 /** A stored value as it is drawn. */
