@@ -75,13 +75,24 @@ public sealed class ImportService(DataFolder data, IServiceScopeFactory scopes)
 
     /// <summary>What is understood of an upload.</summary>
     /// <exception cref="CaptureFormatException">It can't be read.</exception>
-    public FileOverview Inspect(IncomingFile file) => CaptureFile.Inspect(PathOf(file.Token), file.FileName);
+    public FileOverview Inspect(IncomingFile file) => CaptureFile.Inspect(PathOf(file.Token), file.FileName, Description(file.Token));
+
+    /// <summary>Keeps the DBC file that goes with an upload.</summary>
+    /// <exception cref="CaptureFormatException">It is none.</exception>
+    public async Task KeepDescriptionAsync(IncomingFile file, string name, Stream content, CancellationToken cancel)
+    {
+        await using (var target = System.IO.File.Create(PathOf(file.Token) + ".dbc")) await content.CopyToAsync(target, cancel);
+        DbcFile.Parse(TextFile.Load(PathOf(file.Token) + ".dbc"), name);
+    }
+
+    private DbcFile? Description(string token) => File.Exists(PathOf(token) + ".dbc") ? DbcFile.Load(PathOf(token) + ".dbc") : null;
 
     /// <summary>Throws an upload away.</summary>
     public void Forget(string token)
     {
         File.Delete(PathOf(token));
         File.Delete(PathOf(token) + ".json");
+        File.Delete(PathOf(token) + ".dbc");
     }
 
     /// <summary>The import of that token; null where none was started.</summary>
@@ -104,7 +115,7 @@ public sealed class ImportService(DataFolder data, IServiceScopeFactory scopes)
             using var scope = scopes.CreateScope();
             var db = scope.ServiceProvider.GetRequiredService<MascheraDb>();
             using (var writer = new CaptureWriter(db, capture, choices))
-                writer.Complete(CaptureFile.Read(PathOf(file.Token), file.FileName, writer, new Progress(run), cancel: run.Cancel.Token));
+                writer.Complete(CaptureFile.Read(PathOf(file.Token), file.FileName, writer, new Progress(run), Description(file.Token), run.Cancel.Token));
             scope.ServiceProvider.GetRequiredService<ReadingService>().MakeObvious(capture.Id);
             Forget(file.Token);
             run.CaptureId = capture.Id;

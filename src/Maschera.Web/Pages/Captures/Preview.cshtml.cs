@@ -54,7 +54,7 @@ public sealed class PreviewModel(ImportService imports) : PageModel
     /// <summary>How far the import was when the page was asked for: it may be over before the page is written.</summary>
     public ImportState State { get; private set; }
 
-    public IReadOnlyList<Note> Notes => Overview.Csv?.Notes ?? [];
+    public IReadOnlyList<Note> Notes => Overview.Csv?.Notes ?? Overview.Notes;
 
     public IEnumerable<SelectListItem> Probes => s_probes.Select((p, i) => new SelectListItem(p.Label, i.ToString(CultureInfo.InvariantCulture)));
 

@@ -12,7 +12,7 @@ public sealed class UploadModel(MascheraDb db, ImportService imports) : PageMode
 {
     public IActionResult OnGet(int id) => Redirect($"/jobs/{id}");
 
-    public async Task<IActionResult> OnPostAsync(int id, IFormFile? file, CancellationToken cancel)
+    public async Task<IActionResult> OnPostAsync(int id, IFormFile? file, IFormFile? description, CancellationToken cancel)
     {
         if (!await db.LiveJobs.AnyAsync(j => j.Id == id, cancel)) return NotFound();
         if (file is null) return Refuse(id, "Choose a file first.");
@@ -20,6 +20,12 @@ public sealed class UploadModel(MascheraDb db, ImportService imports) : PageMode
         var incoming = await imports.KeepAsync(id, file.FileName, content, cancel);
         try
         {
+            if (description is { Length: > 0 })
+            {
+                await using var words = description.OpenReadStream();
+                await imports.KeepDescriptionAsync(incoming, description.FileName, words, cancel);
+            }
+
             imports.Inspect(incoming);
         }
         catch (CaptureFormatException error)

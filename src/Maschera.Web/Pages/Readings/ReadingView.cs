@@ -1,5 +1,7 @@
 using Maschera.Core.Engines;
+using Maschera.Core.Logs;
 using Maschera.Core.Readings;
+using Maschera.Core.Readings.Tracking;
 using Maschera.Store;
 
 namespace Maschera.Web.Pages;
@@ -10,7 +12,9 @@ public sealed record ReadingView(StoredReading Reading, ReadingResult Result, En
     private static readonly HashSet<string> s_withBody = ["relative-compression", "duty", "cam-timing", "misfire", "tracking", "plausibility", "on-board-tests", "contribution"];
 
     /// <summary>The reading's name for a person.</summary>
-    public string Title => ReadingRegistry.Find(Reading.Kind)?.Title ?? Reading.Kind;
+    public string Title => (ReadingRegistry.Find(Reading.Kind)?.Title ?? Reading.Kind) + (Result is TrackingResult { IsUnusable: false } tracking ? $": {Pair(tracking)}" : "");
+
+    private static string Pair(TrackingResult result) => QuantityPairs.Find([.. result.Channels.Values]) is [var pair, ..] ? pair.Stem : result.Channels.GetValueOrDefault("actual", "");
 
     /// <summary>The partial view of its figures.</summary>
     public string Body => Result.IsUnusable || !s_withBody.Contains(Reading.Kind) ? "/Pages/Readings/_Nothing.cshtml" : $"/Pages/Readings/_{Reading.Kind}.cshtml";
