@@ -13,7 +13,7 @@ const bench = (page) => page.locator("#bench[data-drawn]:not([aria-busy])");
 
 test("the open jobs show complaint, sentence and step, and can be searched", async ({ page }) => {
   await page.goto("/");
-  await expect(page.getByRole("listitem")).toHaveCount(4);
+  await expect(page.getByRole("listitem")).toHaveCount(5);
   await expect(page.getByText("Compression is uneven: cylinder 3 at")).toBeVisible();
   await page.keyboard.press("/");
   await page.keyboard.type("plough");
@@ -395,6 +395,65 @@ test("another capture lies underneath by crank degrees", async ({ page }) => {
   await expect(page.locator("#clock-said")).toContainText("60 tooth places");
   await page.getByRole("button", { name: "Speed per tooth as a channel" }).click();
   await expect(page.getByText("Speed of Crank sensor").first()).toBeVisible({ timeout: 20_000 });
+});
+
+test("a log is read by itself, searched by condition, and drawn one value against others", async ({ page }) => {
+  await page.goto("/jobs/7");
+  await expect(page.getByText("Before and after")).toBeVisible();
+  await page.getByRole("link", { name: "Road test, three pulls" }).click();
+  await bench(page).waitFor();
+  await expect(page.getByRole("article", { name: "Desired and actual: Boost pressure" })).toContainText("below");
+  await expect(page.locator("#log-events")).toContainText("full pedal from");
+  await page.getByLabel("Where this holds").fill("boost > 3");
+  await page.getByRole("button", { name: "Find" }).click();
+  await expect(page.locator("#log-said")).toContainText("may be");
+  await page.getByLabel("Where this holds").fill("pedal > 90");
+  await page.getByRole("button", { name: "Find" }).click();
+  await expect(page.locator("#log-said")).toContainText("3 stretches");
+  const whole = await page.locator("#window-span").textContent();
+  await page.locator("#log-found button").first().click();
+  await expect(page.locator("#window-span")).not.toHaveText(whole);
+  await page.locator("#bench .u-over").first().hover({ position: { x: 250, y: 40 } });
+  await expect(page.locator("#log-values [data-pointer]").first()).not.toBeEmpty();
+  await page.getByRole("button", { name: /Maximum of Engine speed, show/ }).click();
+  await page.getByText("One value against others").click();
+  await page.getByRole("button", { name: "Draw" }).click();
+  await expect(page.locator("#against figure")).toBeVisible();
+  const { violations } = await new AxeBuilder({ page }).analyze();
+  expect(violations.filter((v) => v.impact === "serious" || v.impact === "critical").map((v) => `${v.id}: ${v.nodes.map((n) => n.target).join(" ")}`)).toEqual([]);
+});
+
+test("codes are pasted and the stand-in vehicle is read before anything is unplugged", async ({ page }) => {
+  await page.goto("/jobs/1");
+  await page.getByRole("link", { name: "Codes and tests" }).click();
+  await page.getByLabel(/Type or paste codes/).fill("Engine:\nP0340 cam sensor, stored");
+  await page.getByRole("button", { name: "Add them" }).click();
+  await expect(page.getByText("do not dismiss it")).toBeVisible();
+  await page.getByLabel("Misfiring cylinder").fill("3");
+  await page.getByRole("button", { name: "Read codes and counters" }).click();
+  await expect(page.getByText(/Most misfires: cylinder 3/)).toBeVisible();
+  await page.getByLabel("State of P0340").selectOption("own testing");
+  await expect(page.getByText("caused by our own testing")).toBeVisible();
+  await page.getByRole("link", { name: /Codes and on-board tests/ }).click();
+  await expect(page.getByRole("article", { name: "On-board tests" })).toContainText("Oxygen sensor bank 1 sensor 1");
+  const { violations } = await new AxeBuilder({ page }).analyze();
+  expect(violations.filter((v) => v.impact === "serious" || v.impact === "critical").map((v) => `${v.id}: ${v.nodes.map((n) => n.target).join(" ")}`)).toEqual([]);
+  await page.goto("/jobs/1");
+  await expect(page.getByText("143", { exact: true })).toBeVisible();
+});
+
+test("a CAN log is brought in with its own description", async ({ page }) => {
+  await page.goto("/jobs/7");
+  const frames = Array.from({ length: 400 }, (_, i) => `(${(100 + i * 0.05).toFixed(6)}) can0 123#${(3200 + i * 4).toString(16).padStart(4, "0").match(/../g).reverse().join("")}000000000000`).join("\n");
+  await page.setInputFiles("input[name=file]", { name: "drive.log", mimeType: "text/plain", buffer: Buffer.from(frames + "\n") });
+  await page.getByText("It is a CAN log with a description of its own").click();
+  await page.setInputFiles("input[name=description]", { name: "bus.dbc", mimeType: "text/plain", buffer: Buffer.from('BO_ 291 Drive: 8 Engine\n SG_ EngineSpeed : 0|16@1+ (0.25,0) [0|16000] "rpm" Gateway\n') });
+  await page.getByRole("button", { name: "Look it over" }).click();
+  await expect(page.getByText("CAN log", { exact: true })).toBeVisible();
+  await page.getByRole("button", { name: "Bring it in" }).click();
+  await expect(page).toHaveURL(/bench/);
+  await bench(page).waitFor();
+  await expect(page.getByText("EngineSpeed").first()).toBeVisible();
 });
 
 test("four printed times give the cam's offset, and nonsense is refused", async ({ page }) => {

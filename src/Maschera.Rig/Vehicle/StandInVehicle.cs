@@ -232,7 +232,7 @@ public sealed class StandInVehicle : ICanAdapter
             else if (at < PullUntil)
             {
                 var share = (at - IdleUntil) / (PullUntil - IdleUntil);
-                (pedal, rpm, speed) = (Math.Min(96, share * 500), 1_500 + 2_900 * share, 20 + 75 * share);
+                (pedal, rpm, speed) = (Math.Min(96, share * 500), 1_000 + 3_400 * share, 95 * share);
             }
             else
             {

@@ -29,23 +29,23 @@ async function drawStatistics() {
   const rows = await ask<Statistic[]>("GET", bench(`statistics?from=${from}&to=${to}`)).catch(() => []);
   table!.querySelector("tbody")!.replaceChildren(...rows.map((row) => {
     const channel = channelOf(row.id), lane = laneChannelOf(row.id);
-    const jump = (at: number, text: string, says: string) => make("button", { type: "button", class: "act quiet fig", "aria-label": `${says} of ${channel.name}, show it`, onclick: () => { const half = (view().to - view().from) / 8; show(at - half, at + half); } }, text);
+    const jump = (at: number, text: string, says: string) => make("button", { type: "button", class: "act quiet fig", "aria-label": `${text}, ${says} of ${channel.name}, show it`, onclick: () => { const half = (view().to - view().from) / 8; show(at - half, at + half); } }, text);
     const cell = (...content: (Node | string)[]) => make("td", { class: "num fig" }, ...content);
     if (row.count === 0) return make("tr", {}, make("td", {}, channel.name), make("td", { colSpan: 4, class: "text-soft" }, "nothing in view"));
     return make("tr", {}, make("td", {}, `${channel.name}${lane ? `, ${unitOf(lane).unit}` : ""}`), cell(make("span", { "data-pointer": String(row.id) }, "")), cell(jump(row.leastAt, digits(shown(row.id, row.least)), "Minimum")), cell(`${digits(shown(row.id, row.mean))}`), cell(jump(row.mostAt, digits(shown(row.id, row.most)), "Maximum")));
   }));
+  drawPointer();
 }
 
-/** The value of each channel at the pointer, in its row. */
-function drawPointer(index: number | null | undefined) {
+/** The value of each channel at the pointer, beside its name and in its row. */
+function drawPointer() {
   for (const lane of lanes) {
-    const at = index ?? lane.plot.cursor.idx;
+    const at = lane.plot.cursor.idx;
     let series = 0;
     for (const entry of lane.shown) {
       series += seriesOf(entry).length;
       const value = at === null || at === undefined ? null : nearest(lane.plot.data[series] as (number | null | undefined)[], at);
-      const cell = table!.querySelector<HTMLElement>(`[data-pointer="${entry.channel}"]`);
-      if (cell) cell.textContent = value === null ? "" : digits(value);
+      for (const place of document.querySelectorAll<HTMLElement>(`[data-pointer="${entry.channel}"]`)) place.textContent = value === null ? "" : digits(value);
     }
   }
 }
@@ -83,7 +83,7 @@ function startFind() {
 
 export function startLog() {
   if (!table) return;
-  onBuilt((lane) => lane.plot.hooks.setCursor = [...(lane.plot.hooks.setCursor ?? []), (plot) => { if (plot.cursor.idx !== undefined) drawPointer(null); }]);
+  onBuilt((lane) => lane.plot.hooks.setCursor = [...(lane.plot.hooks.setCursor ?? []), drawPointer]);
   onView(() => {
     clearTimeout(timer);
     timer = window.setTimeout(drawStatistics, 250);

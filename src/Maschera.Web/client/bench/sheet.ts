@@ -22,9 +22,10 @@ function nameOf(lane: LaneView, shown: LaneChannel, at: number) {
   const channel = channelOf(shown.channel);
   const done = [shown.invert && "inverted", shown.offset !== 0 && "moved", shown.standing && "standing part removed", shown.smooth === "lowpass" && `low-pass ${shown.smoothBy} Hz`, shown.smooth === "median" && `median of ${shown.smoothBy}`, shown.range && "scale held"].filter(Boolean);
   const swatch = make("i", {});
-  swatch.style.background = ink(`--trace-${channel.ink}`);
+  if (channel.desired) Object.assign(swatch.style, { background: "none", height: "0", borderTop: `2px dashed ${ink("--ink")}` });
+  else swatch.style.background = ink(`--trace-${channel.ink}`);
   const words = [channel.name, channel.expression ? ` = ${channel.expression}` : "", done.length ? ` (${done.join(", ")})` : "", at > 1 ? `, ${shown.unit ?? channel.unit}` : ""].join("");
-  const button = make("button", { type: "button", class: "trace", "aria-haspopup": "dialog", "aria-label": `${words}, settings`, onclick: () => open(shown.channel) }, swatch, words, make("span", { class: "more" }, "▾"));
+  const button = make("button", { type: "button", class: "trace", "aria-haspopup": "dialog", "aria-label": `${words}, settings`, onclick: () => open(shown.channel) }, swatch, words, make("span", { class: "fig min-w-14 text-right font-normal text-soft empty:hidden", "data-pointer": String(shown.channel) }), make("span", { class: "more" }, "▾"));
   drag(button, lane, shown);
   return button;
 }
