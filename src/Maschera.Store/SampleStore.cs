@@ -61,11 +61,34 @@ public sealed class SampleStore(MascheraDb db)
     /// </summary>
     public Trace Window(StoredChannel channel, double from, double to, int columns)
     {
+        if (channel.Count <= HeldChannels.MostSamples) return Window(HeldChannels.Of(_connection, channel, () => Load(channel)), from, to, columns);
         var reader = new StoredReader(_connection, channel);
         var first = reader.IndexAtOrAfter(from);
         var end = reader.IndexAtOrAfter(to);
         var perColumn = (end - first) / (double)columns;
         return perColumn <= PlainSamples ? Plain(reader, first - 1, end + 1) : Envelope(reader, channel, new Columns(from, to, columns), first, end);
+    }
+
+    /// <summary>A channel as it is for a log: held whole where it is short, else thinned to a rate.</summary>
+    public Channel Log(StoredChannel channel, double rate) =>
+        channel.Count <= HeldChannels.MostSamples ? HeldChannels.Of(_connection, channel, () => Load(channel)) : Reader(channel).LoadAtMost(rate);
+
+    /// <summary>The same from a channel in memory.</summary>
+    private static Trace Window(Channel channel, double from, double to, int columns)
+    {
+        var (time, samples) = (channel.Time, channel.Samples);
+        int first = time.IndexAtOrAfter(from), end = time.IndexAtOrAfter(to);
+        if ((end - first) / (double)columns <= PlainSamples)
+        {
+            (first, end) = (Math.Max(0, first - 1), Math.Min(samples.Length, end + 1));
+            var seconds = new double[end - first];
+            for (var i = 0; i < seconds.Length; i++) seconds[i] = time[first + i];
+            return new Trace(seconds, samples[first..end]);
+        }
+
+        var drawn = new Columns(from, to, columns);
+        for (var i = first; i < end; i++) drawn.Put(time[i], samples[i], samples[i]);
+        return new Trace(null, drawn.Drawn());
     }
 
     private static Trace Plain(StoredReader reader, int first, int end)

@@ -14,6 +14,9 @@ public static class BenchLog
 {
     private const int MostStretches = 500;
 
+    /// <summary>More lines than this in one lane can't be told apart.</summary>
+    private const int MostInLane = 4;
+
     public static void MapBenchLog(this WebApplication app)
     {
         app.MapPost("/bench/{id:int}/find", (int id, FindAsked asked, MascheraDb db, SampleStore samples) =>
@@ -52,14 +55,14 @@ public static class BenchLog
         string Group(StoredChannel channel) => pairs.FirstOrDefault(p => p.Desired == channel.Name || p.Actual == channel.Name) is { } pair ? "pair " + pair.Stem
             : Quantities.Of(channel.Name, channel.Unit, corrected) is { Group: "Temperature" or "Demand" } known ? known.Group + channel.Unit
             : capture.OwnChannels.Count(c => c.Unit == channel.Unit && c.Unit.Length > 0) > 2 ? "unit " + channel.Unit : "own " + channel.Id;
-        return [.. capture.OwnChannels.GroupBy(Group).Select(g => new Lane(null, [.. g.Select(c => drawn.GetValueOrDefault(c.Id) ?? new LaneChannel(c.Id))], Shared: true))];
+        return [.. capture.OwnChannels.GroupBy(Group).SelectMany(g => g.Chunk(MostInLane)).Select(g => new Lane(null, [.. g.Select(c => drawn.GetValueOrDefault(c.Id) ?? new LaneChannel(c.Id))], Shared: true))];
     }
 
     /// <summary>The channels of a log in memory; null where there is none.</summary>
     internal static IReadOnlyList<Channel>? Load(int id, MascheraDb db, SampleStore samples)
     {
         var rows = Rows(id, db);
-        return rows.Count > 0 ? [.. rows.Select(row => samples.Reader(row).LoadAtMost(1 / ReadingService.LogStep))] : null;
+        return rows.Count > 0 ? [.. rows.Select(row => samples.Log(row, 1 / ReadingService.LogStep))] : null;
     }
 
     private static List<StoredChannel> Rows(int id, MascheraDb db) =>

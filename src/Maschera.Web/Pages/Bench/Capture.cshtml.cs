@@ -99,7 +99,7 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
     public async Task<IActionResult> OnGetAgainstAsync(int value, int across, int down, double from, double to)
     {
         if (!await LoadAsync()) return NotFound();
-        Channel? Loaded(int id) => Capture.OwnChannels.FirstOrDefault(c => c.Id == id) is { } row ? samples.Reader(row).LoadAtMost(1 / ReadingService.LogStep) : null;
+        Channel? Loaded(int id) => Capture.OwnChannels.FirstOrDefault(c => c.Id == id) is { } row ? samples.Log(row, 1 / ReadingService.LogStep) : null;
         return Loaded(value) is { } v && Loaded(across) is { } x && Loaded(down) is { } y && to > from ? Partial("_Against", (v, x, y, from, to)) : NotFound();
     }
 

@@ -109,11 +109,20 @@ export function refresh() {
   else load().catch(fail);
 }
 
+/** True for a lane on the screen or just beyond it; others wait until they are scrolled to. */
+function isNear(lane: LaneView) {
+  const { top, bottom } = lane.frame.getBoundingClientRect();
+  return bottom > -200 && top < innerHeight + 200;
+}
+
+let scrolled = 0;
+addEventListener("scroll", () => { clearTimeout(scrolled); scrolled = window.setTimeout(refresh, 60); }, { passive: true });
+
 /** One painting a frame: the samples that came meanwhile, or the old ones on the new view. */
 function paintSoon() {
   if (!framed) framed = requestAnimationFrame(() => {
     framed = 0;
-    for (const lane of lanes) paint(lane);
+    for (const lane of lanes) if (isNear(lane)) paint(lane);
     placed.forEach((call) => call());
   });
 }
@@ -146,7 +155,7 @@ async function load() {
 
 async function fill() {
   const { from, to } = view();
-  const standing = lanes.slice();
+  const standing = lanes.filter(isNear);
   const all = standing.flatMap((lane) => lane.shown);
   const copies = all.filter(hasRaw);
   const columns = Math.round(areaWidth());

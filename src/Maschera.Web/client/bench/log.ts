@@ -90,7 +90,8 @@ export function startLog() {
     for (const entry of document.querySelectorAll<HTMLInputElement>("[data-from]")) entry.value = String(view().from);
     for (const entry of document.querySelectorAll<HTMLInputElement>("[data-to]")) entry.value = String(view().to);
   });
-  drawEvents();
+  // The picture first.
+  window.setTimeout(drawEvents, 400);
   startFind();
   document.querySelector("#log-group")!.addEventListener("click", async () => {
     await ask("POST", bench("group"));
