@@ -9,13 +9,15 @@ namespace Maschera.Cli;
 /// <summary>`import CAPTURE --job N`: brings a file into a job of the data folder.</summary>
 internal static class ImportCommand
 {
-    private static readonly Argument<string> s_capture = new("CAPTURE") { Description = "A CSV or WAV file, or a bundle." };
+    private static readonly Argument<string> s_capture = new("CAPTURE") { Description = "A CSV or WAV file, a CAN log or a bundle." };
     private static readonly Option<string?> s_data = new("--data") { Description = "The data folder; the user's own where left out." };
     private static readonly Option<int?> s_job = new("--job") { Description = "The job's number; the newest open job where left out." };
 
+    private static readonly Option<string?> s_dbc = new("--dbc") { Description = "The description of a CAN log's messages, a DBC file." };
+
     public static Command Create()
     {
-        var command = new Command("import", "Brings a capture into a job.") { s_capture, s_data, s_job };
+        var command = new Command("import", "Brings a capture into a job.") { s_capture, s_data, s_job, s_dbc };
         command.SetAction((words, cancel) => Task.Run(() => Run(words, cancel), cancel));
         return command;
     }
@@ -24,7 +26,7 @@ internal static class ImportCommand
     {
         try
         {
-            var told = Import(words.GetValue(s_capture)!, new DataFolder(words.GetValue(s_data) ?? DataFolder.Usual), words.GetValue(s_job), cancel);
+            var told = Import(words.GetValue(s_capture)!, new DataFolder(words.GetValue(s_data) ?? DataFolder.Usual), words.GetValue(s_job), words.GetValue(s_dbc) is { } dbc ? DbcFile.Load(dbc) : null, cancel);
             Console.Out.WriteLine(JsonSerializer.Serialize(told, EngineFile.Json));
             return 0;
         }
@@ -35,7 +37,7 @@ internal static class ImportCommand
         }
     }
 
-    private static object Import(string path, DataFolder data, int? number, CancellationToken cancel)
+    private static object Import(string path, DataFolder data, int? number, DbcFile? description, CancellationToken cancel)
     {
         using var db = new MascheraDb(MascheraDb.ForFile(data.Database));
         db.Prepare();
@@ -44,7 +46,7 @@ internal static class ImportCommand
         var name = Path.GetFileName(path);
         var capture = new StoredCapture { JobId = job.Id, Name = Path.GetFileNameWithoutExtension(name), TakenAt = DateTime.UtcNow };
         using var writer = new CaptureWriter(db, capture);
-        writer.Complete(CaptureFile.Read(path, name, writer, cancel: cancel));
+        writer.Complete(CaptureFile.Read(path, name, writer, description: description, cancel: cancel));
         return new { capture = capture.Id, job = job.Id, channels = db.Channels.Where(c => c.CaptureId == capture.Id).OrderBy(c => c.Ordinal).Select(c => new { c.Name, c.Unit, c.Count, c.Start, c.Step }).ToList(), capture.Notes };
     }
 }

@@ -15,12 +15,23 @@ async function dressBench(page) {
   await page.waitForTimeout(600);
 }
 const views = [
-  ["jobs", "/"], ["job", "/jobs/1"], ["bench", "/bench/1"], ["misfire", "/bench/5?from=2&to=2.4&axis=degrees"], ["cam-timing", "/bench/7?from=0.5&to=0.9&axis=degrees"], ["report", "/jobs/1/report"], ["engine", "/engines/2"], ["rig", "/rig"], ["shelf", "/shelf"],
+  ["jobs", "/"], ["job", "/jobs/1"], ["bench", "/bench/1"], ["misfire", "/bench/5?from=2&to=2.4&axis=degrees"], ["cam-timing", "/bench/7?from=0.5&to=0.9&axis=degrees"], ["log", "/bench/8?from=8&to=50"], ["look", "/jobs/7/look"], ["report", "/jobs/1/report"], ["engine", "/engines/2"], ["rig", "/rig"], ["shelf", "/shelf"],
 ];
 for (const [name, path] of views) {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
   await page.goto(base + path);
   if (name === "bench") await dressBench(page);
+  if (name === "look") {
+    await page.getByLabel("Misfiring cylinder").fill("3");
+    await page.getByRole("button", { name: "Read codes and counters" }).click();
+    await page.waitForTimeout(1200);
+  }
+  if (name === "log") {
+    await page.waitForSelector("#bench[data-drawn]:not([aria-busy])");
+    await page.evaluate(() => scrollTo(0, 330));
+    await page.waitForTimeout(800);
+    await page.locator("#bench .u-over").nth(3).hover({ position: { x: 300, y: 30 } });
+  }
   if (path.startsWith("/bench")) await page.waitForSelector("#bench[data-drawn]:not([aria-busy])");
   await page.screenshot({ path: `${out}/${name}.png` });
   await page.close();
@@ -28,7 +39,7 @@ for (const [name, path] of views) {
 const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
 await page.goto(base + "/jobs/2");
 const rows = Array.from({ length: 9000 }, (_, i) => `${(i * 0.5).toFixed(1)};${(180 + 90 * Math.sin(i / 16)).toFixed(2).replace(".", ",")};12,4`);
-await page.setInputFiles("input[type=file]", { name: "nebbiola-cranking.csv", mimeType: "text/csv", buffer: Buffer.from(["Zeit [ms];Starter current [A];Sync [V]", ...rows].join("\n") + "\n") });
+await page.setInputFiles("input[name=file]", { name: "nebbiola-cranking.csv", mimeType: "text/csv", buffer: Buffer.from(["Zeit [ms];Starter current [A];Sync [V]", ...rows].join("\n") + "\n") });
 await page.getByRole("button", { name: "Look it over" }).click();
 await page.waitForURL(/imports/);
 await page.screenshot({ path: `${out}/preview.png` });

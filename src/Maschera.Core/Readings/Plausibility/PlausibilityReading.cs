@@ -51,7 +51,7 @@ public sealed class PlausibilityReading : IReading
             Method = Method,
             Span = new Span(channels.Min(c => c.Time.Start), channels.Max(c => c.Time.End)),
             Findings = findings,
-            Quantities = channels.Where(c => c.Quantity is not null).GroupBy(c => c.Name).ToDictionary(g => g.Key, g => g.First().Quantity!.Name),
+            Quantities = channels.GroupBy(c => c.Name).ToDictionary(g => g.Key, g => g.First().Quantity?.Name ?? ""),
         };
     }
 

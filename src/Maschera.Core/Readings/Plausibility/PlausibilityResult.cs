@@ -24,6 +24,6 @@ public sealed record PlausibilityResult : ReadingResult
 {
     public IReadOnlyList<Finding> Findings { get; init; } = [];
 
-    /// <summary>What each known channel was taken for.</summary>
+    /// <summary>What each channel was taken for; empty where nothing is known of it.</summary>
     public IReadOnlyDictionary<string, string> Quantities { get; init; } = new Dictionary<string, string>();
 }

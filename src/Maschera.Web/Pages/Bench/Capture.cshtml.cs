@@ -50,8 +50,16 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
     /// <summary>Keeps what channels of certain names carry, for every log, and looks at this one again.</summary>
     public async Task<IActionResult> OnPostQuantitiesAsync(Dictionary<string, string?> quantities)
     {
-        foreach (var (name, quantity) in quantities)
+        var units = await db.Channels.Where(c => c.CaptureId == Id).GroupBy(c => c.Name).ToDictionaryAsync(g => g.Key, g => g.First().Unit);
+        foreach (var (name, quantity) in quantities.Where(q => units.ContainsKey(q.Key)))
         {
+            // What name and unit tell by themselves need not be kept.
+            if (Quantities.Of(name, units[name])?.Name == (string.IsNullOrEmpty(quantity) ? null : quantity))
+            {
+                await db.Corrections.Where(c => c.Name == name).ExecuteDeleteAsync();
+                continue;
+            }
+
             var row = await db.Corrections.FirstOrDefaultAsync(c => c.Name == name) ?? db.Corrections.Add(new StoredCorrection { Name = name }).Entity;
             row.Quantity = quantity ?? "";
         }
