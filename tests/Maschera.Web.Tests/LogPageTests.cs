@@ -150,6 +150,9 @@ public sealed partial class LogPageTests : IAsyncLifetime
     public async Task A_file_of_on_board_tests_is_decoded_and_rubbish_refused()
     {
         Assert.Contains("line 1: is no payload", await Upload("tests.txt", "hello world"), StringComparison.Ordinal);
+        await Upload("codes.log", "(1.0) can0 7E8#0643020340C10000\n(1.2) can0 7E9#0447010300\n(1.3) can0 7E8#0542020003400000\n(1.4) can0 7E8#054205007B000000\n");
+        var page = await _client.GetStringAsync("/jobs/1/look");
+        foreach (var said in (string[])["P0340", "U0100", "P0300", "Gearbox (7E9)", "Freeze frame", "83"]) Assert.Contains(said, page, StringComparison.Ordinal);
         Assert.Contains("cylinder 1, 7 in the last cycle", await Upload("tests.txt", "46 A2 0B 24 00 05 00 00 FF FF A2 0C 24 00 07 00 00 FF FF"), StringComparison.Ordinal);
     }
 
@@ -160,6 +163,17 @@ public sealed partial class LogPageTests : IAsyncLifetime
         using var db = Open();
         Assert.Equal("Oil temperature", db.Corrections.Single().Quantity);
         Assert.Contains("\"Coolant temperature\":\"Oil temperature\"", db.Readings.Single(r => r.CaptureId == _before && r.Kind == "plausibility").Json, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task A_reading_is_asked_on_the_bench_with_its_own_options_and_without()
+    {
+        var plain = await Post($"/bench/{_after}", "", ("kind", "tracking"), ("roles[desired]", "Boost pressure desired"), ("roles[actual]", "Boost pressure actual"), ("roles[gate]", ""));
+        Assert.Contains("Actual follows desired", plain, StringComparison.Ordinal);
+        Assert.Contains("Actual stays", await Post($"/bench/{_after}", "", ("kind", "tracking"), ("roles[desired]", "Boost pressure desired"), ("roles[actual]", "Accelerator pedal"), ("options[band]", "1%"), ("options[gate-above]", "")), StringComparison.Ordinal);
+        Assert.Contains("--band takes a number", await Post($"/bench/{_after}", "", ("kind", "tracking"), ("options[band]", "wide")), StringComparison.Ordinal);
+        Assert.Contains("is no supply voltage", await Post($"/bench/{_after}", "", ("kind", "plausibility"), ("supplies[Control module voltage]", "five")), StringComparison.Ordinal);
+        Assert.Contains("No channel looks like a crank sensor", await Post($"/bench/{_after}", "", ("kind", "misfire")), StringComparison.Ordinal);
     }
 
     private MascheraDb Open() => new(MascheraDb.ForFile(Path.Combine(_folder, "maschera.db")));

@@ -386,8 +386,9 @@ test("another capture lies underneath by crank degrees", async ({ page }) => {
   await page.goto("/bench/7?axis=degrees&from=1&to=1.3");
   await bench(page).waitFor();
   await page.locator("summary", { hasText: "Compare" }).click();
+  const kept = page.waitForResponse((r) => r.request().method() === "PUT" && r.ok());
   await page.getByLabel("Underneath, as a pencil line").selectOption({ label: "Known-good: warm idle, Ghiro 1.0, upper valley shuttle" });
-  await bench(page).waitFor();
+  await kept;
   const asked = page.waitForRequest((r) => /bench\/6\/clock\?over=7/.test(r.url()));
   await page.reload();
   await asked;

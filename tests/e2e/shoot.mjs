@@ -31,6 +31,7 @@ for (const [name, path] of views) {
     await page.evaluate(() => scrollTo(0, 330));
     await page.waitForTimeout(800);
     await page.locator("#bench .u-over").nth(3).hover({ position: { x: 300, y: 30 } });
+    await page.waitForTimeout(500);
   }
   if (path.startsWith("/bench")) await page.waitForSelector("#bench[data-drawn]:not([aria-busy])");
   await page.screenshot({ path: `${out}/${name}.png` });

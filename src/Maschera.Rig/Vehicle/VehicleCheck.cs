@@ -2,17 +2,6 @@ using Maschera.Core.Vehicle;
 
 namespace Maschera.Rig.Vehicle;
 
-/// <summary>A code as a module gave it.</summary>
-/// <param name="State">stored, pending or permanent.</param>
-public sealed record CodeRead(string Code, string State, string Module);
-
-/// <summary>A value of the freeze frame.</summary>
-public sealed record FrozenValue(string Name, double Value, string Unit);
-
-/// <summary>What the first look at a vehicle gives.</summary>
-/// <param name="FrozenCode">The code the freeze frame belongs to; null without one.</param>
-public sealed record VehicleFacts(IReadOnlyList<CodeRead> Codes, string? FrozenCode, IReadOnlyList<FrozenValue> Frozen, string? VehicleNumber);
-
 /// <summary>The first look: codes of all states, freeze frame, on-board tests, and a stretch of live values.</summary>
 public static class VehicleCheck
 {
@@ -22,20 +11,15 @@ public static class VehicleCheck
     /// <exception cref="VehicleException">Nobody answers.</exception>
     public static async Task<VehicleFacts> ReadAsync(DiagnosticTester tester, CancellationToken cancel)
     {
-        var codes = new List<CodeRead>();
-        var anyone = false;
-        foreach (var (service, state) in ((byte, string)[])[(0x03, "stored"), (0x07, "pending"), (0x0A, "permanent")])
-            foreach (var answer in await tester.AskAsync([service], cancel))
-            {
-                anyone = true;
-                codes.AddRange(TroubleCode.InAnswer(answer.Data).Select(code => new CodeRead(code, state, ModuleOf(answer.Ecu!))));
-            }
-
-        if (!anyone) throw new VehicleException("No module answers. Check the plug and the ignition.");
+        var answers = new List<DiagnosticMessage>();
+        foreach (var service in (byte[])[0x03, 0x07, 0x0A]) answers.AddRange(await tester.AskAsync([service], cancel));
+        if (answers.Count == 0) throw new VehicleException("No module answers. Check the plug and the ignition.");
         foreach (var monitor in await SupportedAsync(tester, 0x06, 0x46, 2, cancel)) await tester.AskAsync([0x06, monitor], cancel);
-        var (code, frozen) = await FreezeFrameAsync(tester, cancel);
-        var number = (await tester.AskAsync([0x09, 0x02], cancel)).Select(a => a.Data).FirstOrDefault(d => d is [0x49, 0x02, _, ..]);
-        return new VehicleFacts(codes, code, frozen, number is null ? null : System.Text.Encoding.ASCII.GetString(number.AsSpan(3)).Trim('\0', ' '));
+        answers.AddRange(await tester.AskAsync([0x02, FreezeFrameCode, 0], cancel));
+        if (VehicleFacts.Of(answers).FrozenCode is not null)
+            foreach (var id in (await SupportedAsync(tester, 0x02, 0x42, 3, cancel)).Where(id => LiveData.Find(id) is not null)) answers.AddRange(await tester.AskAsync([0x02, id, 0], cancel));
+        answers.AddRange(await tester.AskAsync([0x09, 0x02], cancel));
+        return VehicleFacts.Of(answers);
     }
 
     /// <summary>Asks for live values again and again; each round is one value of each channel.</summary>
@@ -49,17 +33,6 @@ public static class VehicleCheck
             // Six ids fit into one request.
             foreach (var six in ids.Chunk(6)) await tester.AskAsync([0x01, .. six], cancel);
         }
-    }
-
-    private static async Task<(string?, IReadOnlyList<FrozenValue>)> FreezeFrameAsync(DiagnosticTester tester, CancellationToken cancel)
-    {
-        var answer = (await tester.AskAsync([0x02, FreezeFrameCode, 0], cancel)).Select(a => a.Data).FirstOrDefault(d => d is [0x42, FreezeFrameCode, _, _, _, ..]);
-        if (answer is null || answer is [_, _, _, 0, 0, ..]) return (null, []);
-        var values = new List<FrozenValue>();
-        foreach (var id in (await SupportedAsync(tester, 0x02, 0x42, 3, cancel)).Where(id => LiveData.Find(id) is not null))
-            foreach (var frame in await tester.AskAsync([0x02, id, 0], cancel))
-                if (frame.Data.Length >= 3 + LiveData.Find(id)!.Bytes && frame.Data[1] == id) values.Add(new FrozenValue(LiveData.Find(id)!.Name, LiveData.Find(id)!.Scaled(frame.Data.AsMemory(3)), LiveData.Find(id)!.Unit));
-        return (TroubleCode.Of(answer[3], answer[4]), values);
     }
 
     /// <summary>The ids of a service that any module offers, by its masks of 32 each.</summary>
@@ -86,6 +59,4 @@ public static class VehicleCheck
 
         return [.. ids.Where(id => id % 0x20 != 0)];
     }
-
-    private static string ModuleOf(string ecu) => ecu switch { "7E8" => "Engine (7E8)", "7E9" => "Gearbox (7E9)", _ => ecu };
 }

@@ -22,7 +22,7 @@ public sealed class ReadingService(MascheraDb db, SampleStore samples)
     /// <exception cref="ReadingException">The request can't be understood.</exception>
     /// <param name="options">The reading's own options, beside the sync that the conditions tell.</param>
     /// <param name="reference">A known-good capture to compare with, or <see cref="WholeShelf"/>; channels by their stored roles.</param>
-    public StoredReading Make(int captureId, string kind, IReadOnlyDictionary<string, string>? roles = null, int? reference = null, IReadOnlyDictionary<string, string>? options = null, CancellationToken cancel = default)
+    public StoredReading Make(int captureId, string kind, IReadOnlyDictionary<string, string>? roles = null, int? reference = null, IReadOnlyDictionary<string, string?>? options = null, CancellationToken cancel = default)
     {
         var capture = db.Captures.Include(c => c.Channels).Include(c => c.Job!.Engine).First(c => c.Id == captureId);
         var reading = ReadingRegistry.Find(kind) ?? throw new ReadingException($"There is no reading '{kind}'.");
@@ -129,9 +129,9 @@ public sealed class ReadingService(MascheraDb db, SampleStore samples)
     private Capture Load(StoredCapture capture, double rate) =>
         new(capture.Name, [.. capture.OwnChannels.Select(c => samples.Reader(c).LoadAtMost(rate))], capture.Notes);
 
-    private static Dictionary<string, string> Options(Conditions conditions, IReading reading, IReadOnlyDictionary<string, string>? said)
+    private static Dictionary<string, string> Options(Conditions conditions, IReading reading, IReadOnlyDictionary<string, string?>? said)
     {
-        var options = said?.Where(o => o.Value.Trim().Length > 0).ToDictionary(o => o.Key, o => o.Value.Trim()) ?? [];
+        var options = said?.Where(o => !string.IsNullOrWhiteSpace(o.Value)).ToDictionary(o => o.Key, o => o.Value!.Trim()) ?? [];
         if (conditions.SyncKind is { } kind) options["sync-kind"] = kind;
         if (conditions.SyncCylinder is { } cylinder) options["sync-cylinder"] = cylinder.ToString(System.Globalization.CultureInfo.InvariantCulture);
         return options.Where(o => reading.Options.Contains(o.Key)).ToDictionary();

@@ -1,5 +1,6 @@
 using System.Text.Json;
 using Maschera.Core.Intake;
+using Maschera.Core.Vehicle;
 using Maschera.Formats;
 using Maschera.Rig.Vehicle;
 using Maschera.Store;
@@ -15,9 +16,6 @@ public sealed class VehicleService(MascheraDb db, ReadingService readings)
     {
         var (start, tester) = (DateTime.UtcNow, new DiagnosticTester(adapter, clock));
         var facts = await VehicleCheck.ReadAsync(tester, cancel);
-        foreach (var code in facts.Codes)
-            Add(job.Id, new WrittenCode(code.Code, CodeMeanings.Of(code.Code), code.Module, code.State), code.Code == facts.FrozenCode && code.State == CodeStates.Stored ? JsonSerializer.Serialize(facts.Frozen, JsonSerializerOptions.Web) : null);
-        await db.SaveChangesAsync(cancel);
         KeepExchange(job, $"Codes and on-board tests, {adapter.Name.ToLowerInvariant()}", tester.LogText(start));
         return facts;
     }
@@ -40,15 +38,19 @@ public sealed class VehicleService(MascheraDb db, ReadingService readings)
         return stored.Id;
     }
 
-    /// <summary>Keeps an exchange as text, and decodes its on-board tests.</summary>
+    /// <summary>Keeps an exchange as text, takes its codes and freeze frame into the job, and decodes its on-board tests.</summary>
     /// <exception cref="CaptureFormatException">It is no exchange.</exception>
     public int KeepExchange(Job job, string name, string text)
     {
-        CandumpFile.ReadMessages(text, name);
+        var messages = CandumpFile.ReadMessages(text, name).Messages;
+        var facts = VehicleFacts.Of(messages);
+        foreach (var code in facts.Codes)
+            Add(job.Id, new WrittenCode(code.Code, CodeMeanings.Of(code.Code), code.Module, code.State), code.Code == facts.FrozenCode && code.State == CodeStates.Stored && facts.Frozen.Count > 0 ? JsonSerializer.Serialize(facts.Frozen, JsonSerializerOptions.Web) : null);
         var stored = new StoredCapture { JobId = job.Id, Name = name, TakenAt = DateTime.UtcNow, Conditions = new Conditions(null, null, null, null), Exchange = text };
         db.Captures.Add(stored);
         db.SaveChanges();
-        readings.Make(stored.Id, "on-board-tests");
+        // An exchange that only holds codes has nothing to decode beyond them.
+        if (facts.Codes.Count == 0 || messages.Any(m => m.Data is [0x46, ..])) readings.Make(stored.Id, "on-board-tests");
         return stored.Id;
     }
 

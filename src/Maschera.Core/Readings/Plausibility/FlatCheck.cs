@@ -12,7 +12,7 @@ internal static class FlatCheck
     private const int LeastSamples = 12;
 
     /// <summary>The driver moves over at least this share of its range within the stand.</summary>
-    private const double DriverMoves = 0.35;
+    private const double DriverMoves = 0.2;
 
     /// <summary>A driver and what it drives go together at least so well, elsewhere.</summary>
     private const double LeastTogether = 0.6;

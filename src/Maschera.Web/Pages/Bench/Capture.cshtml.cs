@@ -111,9 +111,11 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
         return Loaded(value) is { } v && Loaded(across) is { } x && Loaded(down) is { } y && to > from ? Partial("_Against", (v, x, y, from, to)) : NotFound();
     }
 
-    public async Task<IActionResult> OnPostAsync(Dictionary<string, string> roles, string? syncKind, string? syncCylinder, int? reference, Dictionary<string, string> options, Dictionary<string, string?> supplies, CancellationToken cancel)
+    public async Task<IActionResult> OnPostAsync(Dictionary<string, string> roles, string? syncKind, string? syncCylinder, int? reference, Dictionary<string, string?> options, Dictionary<string, string?> supplies, CancellationToken cancel)
     {
-        if (!await LoadAsync() || ReadingRegistry.Find(Kind) is null) return NotFound();
+        if (!await LoadAsync() || ReadingRegistry.Find(Kind) is not { ReadsMessages: false } reading) return NotFound();
+        // A form without roles binds its other fields to them.
+        roles = roles.Where(r => reading.Roles.Any(known => known.Name == r.Key)).ToDictionary();
         try
         {
             await RememberSyncAsync(syncKind, syncCylinder);

@@ -4,6 +4,7 @@ using System.Text.Json;
 using Maschera.Core.Intake;
 using Maschera.Core.Readings;
 using Maschera.Core.Readings.OnBoardTests;
+using Maschera.Core.Vehicle;
 using Maschera.Formats;
 using Maschera.Rig.Vehicle;
 using Maschera.Store;
