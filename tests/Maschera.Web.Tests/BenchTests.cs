@@ -6,8 +6,6 @@ using Maschera.Core.Signals;
 using Maschera.Formats;
 using Maschera.Store;
 using Maschera.Web.Services;
-using Microsoft.AspNetCore.Builder;
-using Microsoft.AspNetCore.Hosting;
 using Microsoft.Extensions.DependencyInjection;
 using Microsoft.EntityFrameworkCore;
 
@@ -19,41 +17,25 @@ public sealed class BenchTests : IAsyncLifetime
     private const double Step = 1e-4;
     private const int Count = 200_000;
 
-    private readonly string _folder = Directory.CreateTempSubdirectory("maschera").FullName;
-    private WebApplication _app = null!;
+    private ServerOnFolder _server = null!;
     private HttpClient _client = null!;
     private int _capture, _pulses, _wave;
 
     public async ValueTask InitializeAsync()
     {
-        var builder = WebApplication.CreateBuilder(new WebApplicationOptions { ApplicationName = "Maschera.Web", ContentRootPath = AppContext.BaseDirectory });
-        builder.WebHost.UseUrls("http://127.0.0.1:0");
-        builder.AddMaschera(new DataFolder(_folder));
-        _app = builder.Build();
-        _app.UseMaschera();
-        using (var scope = _app.Services.CreateScope())
+        _server = await ServerOnFolder.StartAsync((db, _) =>
         {
-            var db = scope.ServiceProvider.GetRequiredService<MascheraDb>();
-            db.Prepare();
             db.Jobs.Add(new Job { Vehicle = "v", Complaint = "c", CreatedAt = DateTime.UtcNow, Engine = new StoredEngine { Name = "e", Json = """{"cylinders":1,"firingOrder":[1]}""" } });
             db.SaveChanges();
             _capture = Keep(db, "before", 0);
             Keep(db, "after", 0.0123);
             var channels = db.Channels.Where(c => c.CaptureId == _capture).OrderBy(c => c.Ordinal).Select(c => c.Id).ToList();
             (_pulses, _wave) = (channels[0], channels[1]);
-        }
-
-        await _app.StartAsync(TestContext.Current.CancellationToken);
-        _client = new HttpClient { BaseAddress = new Uri(_app.Urls.First()) };
+        });
+        _client = _server.Client;
     }
 
-    public async ValueTask DisposeAsync()
-    {
-        _client.Dispose();
-        await _app.DisposeAsync();
-        Microsoft.Data.Sqlite.SqliteConnection.ClearAllPools();
-        Directory.Delete(_folder, recursive: true);
-    }
+    public ValueTask DisposeAsync() => _server.DisposeAsync();
 
     [Fact]
     public async Task A_caliper_is_measured_kept_moved_and_deleted()
@@ -162,7 +144,7 @@ public sealed class BenchTests : IAsyncLifetime
         foreach (var format in (string[])["bundle", "csv", "wav"])
         {
             var answer = await _client.GetAsync($"/bench/{_capture}/export?format={format}");
-            var path = Path.Combine(_folder, "out." + format);
+            var path = Path.Combine(_server.Folder, "out." + format);
             await File.WriteAllBytesAsync(path, await answer.Content.ReadAsByteArrayAsync());
             var back = CaptureFile.Load(path);
             using var db = Open();
@@ -178,13 +160,13 @@ public sealed class BenchTests : IAsyncLifetime
         Assert.Equal(12, window.Split("\r\n", StringSplitOptions.RemoveEmptyEntries).Length);
         Assert.Equal(HttpStatusCode.BadRequest, (await _client.GetAsync($"/bench/{_capture}/export?format=xml")).StatusCode);
         Assert.Equal(HttpStatusCode.BadRequest, (await _client.GetAsync($"/bench/{_capture}/export?format=csv&from=500&to=501")).StatusCode);
-        Assert.Empty(Directory.GetFiles(Path.Combine(_folder, "incoming")));
+        Assert.Empty(Directory.GetFiles(Path.Combine(_server.Folder, "incoming")));
     }
 
     [Fact]
     public async Task An_import_that_is_stopped_leaves_nothing()
     {
-        var imports = _app.Services.GetRequiredService<ImportService>();
+        var imports = _server.App.Services.GetRequiredService<ImportService>();
         var file = await imports.KeepAsync(1, "long.csv", new MemoryStream(LongFile()), TestContext.Current.CancellationToken);
         using var db = Open();
         var (captures, blocks) = (db.Captures.Count(), Blocks(db));
@@ -198,7 +180,7 @@ public sealed class BenchTests : IAsyncLifetime
         while (imports.Run(file.Token)!.State == ImportState.Running) await Task.Delay(10, TestContext.Current.CancellationToken);
         Assert.Equal(ImportState.Cancelled, imports.Run(file.Token)!.State);
         Assert.Equal((captures, blocks), (db.Captures.IgnoreQueryFilters().Count(), Blocks(db)));
-        Assert.Empty(Directory.GetFiles(Path.Combine(_folder, "incoming")));
+        Assert.Empty(Directory.GetFiles(Path.Combine(_server.Folder, "incoming")));
     }
 
     [Theory]
@@ -207,7 +189,7 @@ public sealed class BenchTests : IAsyncLifetime
     [InlineData(0.9)]
     public void A_file_stopped_on_its_way_in_leaves_nothing(double share)
     {
-        var path = Path.Combine(_folder, "long.csv");
+        var path = Path.Combine(_server.Folder, "long.csv");
         File.WriteAllBytes(path, LongFile());
         using var db = Open();
         var (captures, blocks) = (db.Captures.Count(), Blocks(db));
@@ -257,7 +239,7 @@ public sealed class BenchTests : IAsyncLifetime
         return CaptureKeeper.Keep(db, 1, name, capture, new Conditions("idle", 80, null, null));
     }
 
-    private MascheraDb Open() => new(MascheraDb.ForFile(Path.Combine(_folder, "maschera.db")));
+    private MascheraDb Open() => _server.Open();
 
     private async Task<JsonElement> Ask(HttpMethod method, string path, object body)
     {

@@ -6,8 +6,6 @@ using Maschera.Core.Signals;
 using Maschera.Rig;
 using Maschera.Store;
 using Maschera.Web.Services;
-using Microsoft.AspNetCore.Builder;
-using Microsoft.AspNetCore.Hosting;
 using Microsoft.EntityFrameworkCore;
 using Microsoft.Extensions.DependencyInjection;
 
@@ -16,47 +14,30 @@ namespace Maschera.Web.Tests;
 /// <summary>Logs and the intake over HTTP: readings made by themselves, stretches, statistics, codes, on-board tests.</summary>
 public sealed partial class LogPageTests : IAsyncLifetime
 {
-    private readonly string _folder = Directory.CreateTempSubdirectory("maschera").FullName;
-    private WebApplication _app = null!;
+    private ServerOnFolder _server = null!;
     private HttpClient _client = null!;
     private int _before, _after;
 
     public async ValueTask InitializeAsync()
     {
-        var builder = WebApplication.CreateBuilder(new WebApplicationOptions { ApplicationName = "Maschera.Web", ContentRootPath = AppContext.BaseDirectory });
-        builder.WebHost.UseUrls("http://127.0.0.1:0");
-        builder.AddMaschera(new DataFolder(_folder));
-        _app = builder.Build();
-        _app.UseMaschera();
-        using (var scope = _app.Services.CreateScope())
+        _server = await ServerOnFolder.StartAsync((db, services) =>
         {
-            var db = scope.ServiceProvider.GetRequiredService<MascheraDb>();
-            db.Prepare();
             var engine = new StoredEngine();
             engine.Take(EngineCatalogue.Camoscio);
             db.Jobs.Add(new Job { Vehicle = "v", Complaint = "c", CreatedAt = DateTime.UtcNow, Engine = engine });
             db.SaveChanges();
-            var readings = scope.ServiceProvider.GetRequiredService<ReadingService>();
+            var readings = services.GetRequiredService<ReadingService>();
             foreach (var split in (bool[])[true, false])
             {
                 var id = CaptureKeeper.Keep(db, 1, split ? "before" : "after", DriveLog.Record(new DrivePlan(EngineCatalogue.Camoscio) { SplitHose = split, WeakCylinder = 2 }), new Conditions("load", 88, null, null));
                 readings.MakeObvious(id);
                 (_before, _after) = split ? (id, 0) : (_before, id);
             }
-        }
-
-        await _app.StartAsync();
-        _client = new HttpClient { BaseAddress = new Uri(_app.Urls.First()) };
+        });
+        _client = _server.Client;
     }
 
-    public async ValueTask DisposeAsync()
-    {
-        _client.Dispose();
-        await _app.StopAsync();
-        await _app.DisposeAsync();
-        Microsoft.Data.Sqlite.SqliteConnection.ClearAllPools();
-        Directory.Delete(_folder, recursive: true);
-    }
+    public ValueTask DisposeAsync() => _server.DisposeAsync();
 
     [Fact]
     public async Task A_log_is_read_by_itself_pair_by_pair_and_compared_before_and_after()
@@ -176,7 +157,7 @@ public sealed partial class LogPageTests : IAsyncLifetime
         Assert.Contains("No channel looks like a crank sensor", await Post($"/bench/{_after}", "", ("kind", "misfire")), StringComparison.Ordinal);
     }
 
-    private MascheraDb Open() => new(MascheraDb.ForFile(Path.Combine(_folder, "maschera.db")));
+    private MascheraDb Open() => _server.Open();
 
     private static async Task<JsonElement> Json(HttpResponseMessage answer) => JsonDocument.Parse(await answer.Content.ReadAsStringAsync()).RootElement;
 

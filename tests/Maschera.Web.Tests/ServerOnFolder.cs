@@ -1,0 +1,50 @@
+using Maschera.Store;
+using Maschera.Web.Services;
+using Microsoft.AspNetCore.Builder;
+using Microsoft.AspNetCore.Hosting;
+using Microsoft.Extensions.DependencyInjection;
+
+namespace Maschera.Web.Tests;
+
+/// <summary>The whole application in this process, on a data folder of its own and a free port.</summary>
+public sealed class ServerOnFolder : IAsyncDisposable
+{
+    private ServerOnFolder(WebApplication app, string folder) => (App, Folder) = (app, folder);
+
+    public WebApplication App { get; }
+    public string Folder { get; }
+    public HttpClient Client { get; } = new();
+
+    /// <summary>Starts it, filled by <paramref name="fill"/>.</summary>
+    public static async Task<ServerOnFolder> StartAsync(Action<MascheraDb, IServiceProvider> fill)
+    {
+        var folder = Directory.CreateTempSubdirectory("maschera").FullName;
+        var builder = WebApplication.CreateBuilder(new WebApplicationOptions { ApplicationName = "Maschera.Web", ContentRootPath = AppContext.BaseDirectory });
+        builder.WebHost.UseUrls("http://127.0.0.1:0");
+        builder.AddMaschera(new DataFolder(folder));
+        var server = new ServerOnFolder(builder.Build(), folder);
+        server.App.UseMaschera();
+        using (var scope = server.App.Services.CreateScope())
+        {
+            var db = scope.ServiceProvider.GetRequiredService<MascheraDb>();
+            db.Prepare();
+            fill(db, scope.ServiceProvider);
+        }
+
+        await server.App.StartAsync();
+        server.Client.BaseAddress = new Uri(server.App.Urls.First());
+        return server;
+    }
+
+    /// <summary>Its database, on a connection of its own.</summary>
+    public MascheraDb Open() => new(MascheraDb.ForFile(Path.Combine(Folder, "maschera.db")));
+
+    public async ValueTask DisposeAsync()
+    {
+        Client.Dispose();
+        await App.StopAsync();
+        await App.DisposeAsync();
+        Microsoft.Data.Sqlite.SqliteConnection.ClearAllPools();
+        Directory.Delete(Folder, recursive: true);
+    }
+}
