@@ -50,7 +50,7 @@ public sealed partial class LogPageTests : IAsyncLifetime
         Assert.Contains("Boost pressure desired", job, StringComparison.Ordinal);
         var bench = await _client.GetStringAsync($"/bench/{_before}");
         Assert.Contains("Cylinder 2 gives clearly less", bench, StringComparison.Ordinal);
-        Assert.Contains("Actual stays below desired", bench, StringComparison.Ordinal);
+        Assert.Contains("Boost pressure stays below desired", bench, StringComparison.Ordinal);
         Assert.Contains("Before and after the repair", await _client.GetStringAsync("/jobs/1/report"), StringComparison.Ordinal);
     }
 
@@ -150,8 +150,8 @@ public sealed partial class LogPageTests : IAsyncLifetime
     public async Task A_reading_is_asked_on_the_bench_with_its_own_options_and_without()
     {
         var plain = await Post($"/bench/{_after}", "", ("kind", "tracking"), ("roles[desired]", "Boost pressure desired"), ("roles[actual]", "Boost pressure actual"), ("roles[gate]", ""));
-        Assert.Contains("Actual follows desired", plain, StringComparison.Ordinal);
-        Assert.Contains("Actual stays", await Post($"/bench/{_after}", "", ("kind", "tracking"), ("roles[desired]", "Boost pressure desired"), ("roles[actual]", "Accelerator pedal"), ("options[band]", "1%"), ("options[gate-above]", "")), StringComparison.Ordinal);
+        Assert.Contains("Boost pressure follows what is desired", plain, StringComparison.Ordinal);
+        Assert.Contains("Accelerator pedal stays", await Post($"/bench/{_after}", "", ("kind", "tracking"), ("roles[desired]", "Boost pressure desired"), ("roles[actual]", "Accelerator pedal"), ("options[band]", "1%"), ("options[gate-above]", "")), StringComparison.Ordinal);
         Assert.Contains("--band takes a number", await Post($"/bench/{_after}", "", ("kind", "tracking"), ("options[band]", "wide")), StringComparison.Ordinal);
         Assert.Contains("is no supply voltage", await Post($"/bench/{_after}", "", ("kind", "plausibility"), ("supplies[Control module voltage]", "five")), StringComparison.Ordinal);
         Assert.Contains("No channel looks like a crank sensor", await Post($"/bench/{_after}", "", ("kind", "misfire")), StringComparison.Ordinal);

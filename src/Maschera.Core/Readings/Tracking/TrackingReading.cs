@@ -74,7 +74,7 @@ public sealed class TrackingReading : IReading
         {
             Reading = "tracking",
             Verdict = verdict,
-            Sentence = Sentence(verdict, facts, desired),
+            Sentence = Sentence(verdict, facts, desired, actual),
             Notes = Notes(facts, band),
             Channels = RoleResolver.Names(channels),
             Method = Method,
@@ -204,19 +204,20 @@ public sealed class TrackingReading : IReading
         return f.Below + f.Above > 2 * OneSided ? f.Below > f.Above ? "below" : "above" : "tracks";
     }
 
-    private static string Sentence(string verdict, Facts f, Channel desired)
+    private static string Sentence(string verdict, Facts f, Channel desired, Channel actual)
     {
+        var who = QuantityPairs.Find([desired.Name, actual.Name]) is [var pair, ..] && pair.Stem.Length > 0 ? pair.Stem : actual.Name;
         string Said(double value) => string.Create(CultureInfo.InvariantCulture, $"{value:0.##} {desired.Unit}").TrimEnd();
         var rise = f.Sided(s => s.RiseSeconds) is { } r ? string.Create(CultureInfo.InvariantCulture, $", a typical rise of {r:0.0#} s") : "";
         return verdict switch
         {
-            "tracks" => $"Actual follows desired{rise}.",
-            "below" => $"Actual stays below desired, by {Said(Math.Abs(f.Judged.Min(p => p.Actual - p.Desired)))} at worst.",
-            "above" => $"Actual stays above desired, by {Said(f.Judged.Max(p => p.Actual - p.Desired))} at worst.",
-            "stuck" => "Actual does not move while desired does.",
-            "slow" => $"Actual gets there, but too slowly{rise}.",
-            "overshoots" => string.Create(CultureInfo.InvariantCulture, $"Actual shoots {f.Largest(s => s.OvershootPercent):0} % beyond the step before it settles."),
-            _ => "Actual swings round desired and does not come to rest.",
+            "tracks" => $"{who} follows what is desired{rise}.",
+            "below" => $"{who} stays below desired, by {Said(Math.Abs(f.Judged.Min(p => p.Actual - p.Desired)))} at worst.",
+            "above" => $"{who} stays above desired, by {Said(f.Judged.Max(p => p.Actual - p.Desired))} at worst.",
+            "stuck" => $"{who} does not move while desired does.",
+            "slow" => $"{who} gets there, but too slowly{rise}.",
+            "overshoots" => string.Create(CultureInfo.InvariantCulture, $"{who} shoots {f.Largest(s => s.OvershootPercent):0} % beyond the step before it settles."),
+            _ => $"{who} swings round desired and does not come to rest.",
         };
     }
 

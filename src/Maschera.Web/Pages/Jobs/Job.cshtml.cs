@@ -37,7 +37,7 @@ public sealed class JobModel(MascheraDb db) : PageModel
     public IReadOnlyList<Note> Remarks { get; private set; } = [];
     public IReadOnlyList<LedgerColumn> Columns { get; private set; } = [];
     /// <summary>Usable readings that speak of the engine or a signal as a whole, the newest of each kind and capture.</summary>
-    public IReadOnlyList<(string Title, string Verdict, string Sentence)> Whole { get; private set; } = [];
+    public IReadOnlyList<(string Title, string Capture, string Verdict, string Sentence)> Whole { get; private set; } = [];
     public IReadOnlyList<(DateTime When, string Text)> Trail { get; private set; } = [];
     public string? UploadError { get; private set; }
 
@@ -55,7 +55,7 @@ public sealed class JobModel(MascheraDb db) : PageModel
         Columns = LedgerOf(job, readings);
         BeforeAfter = Compared(job, readings);
         Remarks = LookModel.RemarksOf(job);
-        Whole = [.. readings.Where(r => r.Verdict != ReadingResult.Unusable && r.Result is { Ledger.Count: 0 }).Select(r => (ReadingRegistry.Find(r.Kind)!.Title, r.Verdict, r.Sentence))];
+        Whole = [.. readings.Where(r => r.Verdict != ReadingResult.Unusable && r.Result is { Ledger.Count: 0 }).Select(r => (ReadingRegistry.Find(r.Kind)!.Title, job.Captures.First(c => c.Id == r.CaptureId).Name, r.Verdict, r.Sentence))];
         Wheel = FiringWheel.Of(Engine, readings.Select(r => r.Result));
         Trail = [.. readings.Select(r => (r.MadeAt, r.Sentence)).Prepend((job.CreatedAt, $"Taken in: {job.Complaint}."))];
         return Page();
