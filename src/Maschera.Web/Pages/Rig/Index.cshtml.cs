@@ -122,7 +122,7 @@ public sealed class IndexModel(MascheraDb db, ReadingService readings, LiveServi
     private RunningPlan Running(Engine engine) => new(engine)
     {
         SpeedRpm = Form.Speed,
-        Misfires = Form.Misfires > 0 ? [new MisfireSchedule(Form.Misfires, 0.2)] : [],
+        Misfires = Form.Misfires > 0 ? [new MisfireSchedule(Form.Misfires, 0.3)] : [],
         CamOffsetDegrees = Form.CamOffset,
         Seed = Random.Shared.Next(),
     };
