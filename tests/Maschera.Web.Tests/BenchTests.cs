@@ -268,7 +268,7 @@ public sealed class BenchTests : IAsyncLifetime
     private async Task<int> Derive(string path, object asked)
     {
         var token = (await Ask(HttpMethod.Post, path, asked)).GetProperty("token").GetString();
-        for (var wait = 0; wait < 400; wait++, await Task.Delay(25))
+        for (var wait = 0; wait < 2400; wait++, await Task.Delay(25))
         {
             var run = await _client.GetFromJsonAsync<JsonElement>($"/bench/derive/{token}");
             if (!run.GetProperty("isOver").GetBoolean()) continue;

@@ -137,7 +137,7 @@ public sealed class ServerTests : IDisposable
                 await client.PostAsync($"{live}/key?on=true", null);
                 while (!await HasRunAsync(client, live, 1.2)) await Task.Delay(50);
                 await client.PostAsync($"{live}/keep?seconds=1", null);
-                for (var wait = 0; wait < 100 && kept == 0; wait++, await Task.Delay(50))
+                for (var wait = 0; wait < 1200 && kept == 0; wait++, await Task.Delay(50))
                     kept = (await client.GetFromJsonAsync<JsonElement>($"{live}/keeps"))[0].GetProperty("captureId") is { ValueKind: JsonValueKind.Number } id ? id.GetInt32() : 0;
                 await client.PostAsync($"{live}/record", null);
                 await Task.Delay(300 + 700 * round);

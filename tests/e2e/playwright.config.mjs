@@ -5,7 +5,8 @@ const port = process.env.MASCHERA_PORT ?? "5097";
 export default defineConfig({
   testDir: ".",
   workers: 1,
-  timeout: 60_000,
+  timeout: 120_000,
+  expect: { timeout: 15_000 },
   reporter: [["line"], ["json", { outputFile: "test-results/results.json" }]],
   use: {
     baseURL: `http://127.0.0.1:${port}`,
