@@ -143,6 +143,12 @@ public sealed class StoredCapture
     /// <summary>The channels a person sees, in order: not the smoothed copies that lanes draw.</summary>
     public IEnumerable<StoredChannel> OwnChannels => Channels.Where(c => !c.IsLaneCopy).OrderBy(c => c.Ordinal);
 
+    /// <summary>Slower than this, s a sample, a capture is a log.</summary>
+    public const double LogStep = 0.01;
+
+    /// <summary>True where it was logged and not captured with a scope.</summary>
+    public bool IsLog => OwnChannels.Any() && OwnChannels.Average(c => c.Step) >= LogStep;
+
     public IReadOnlyList<Note> Notes => JsonSerializer.Deserialize<List<Note>>(NotesJson, StoreJson.Options)!;
 }
 
@@ -206,6 +212,8 @@ public sealed class StoredPin
 /// <summary>One computed result, as its reading's own JSON.</summary>
 public sealed class StoredReading
 {
+    private ReadingResult? _result;
+
     public int Id { get; set; }
     public int JobId { get; set; }
     public Job? Job { get; set; }
@@ -218,7 +226,7 @@ public sealed class StoredReading
     public DateTime MadeAt { get; set; }
 
     /// <summary>The result in its own type; null where the reading is no longer known.</summary>
-    public ReadingResult? Result => ReadingRegistry.Find(Kind) is { } reading
+    public ReadingResult? Result => _result ??= ReadingRegistry.Find(Kind) is { } reading
         ? (ReadingResult?)JsonSerializer.Deserialize(Json, reading.ResultType, StoreJson.Options)
         : null;
 

@@ -12,9 +12,6 @@ namespace Maschera.Web.Services;
 /// <summary>Makes readings on stored captures and keeps them.</summary>
 public sealed class ReadingService(MascheraDb db, SampleStore samples)
 {
-    /// <summary>Slower than this, s a sample, a capture is a log.</summary>
-    public const double LogStep = 0.01;
-
     private static readonly string[] s_cylinder = ["cyl", "zyl", "cilindro"];
 
     /// <summary>Makes a reading; an earlier one of the same kind on the same capture is replaced.</summary>
@@ -102,7 +99,7 @@ public sealed class ReadingService(MascheraDb db, SampleStore samples)
     public void MakeObvious(int captureId)
     {
         var capture = db.Captures.AsNoTracking().Include(c => c.Channels).First(c => c.Id == captureId);
-        if (capture.OwnChannels.Any() && capture.OwnChannels.Average(c => c.Step) >= LogStep)
+        if (capture.IsLog)
         {
             MakeOfLog(capture);
             return;

@@ -62,7 +62,7 @@ public static class BenchLog
     internal static IReadOnlyList<Channel>? Load(int id, MascheraDb db, SampleStore samples)
     {
         var rows = Rows(id, db);
-        return rows.Count > 0 ? [.. rows.Select(row => samples.Log(row, 1 / ReadingService.LogStep))] : null;
+        return rows.Count > 0 ? [.. rows.Select(row => samples.Log(row, 1 / StoredCapture.LogStep))] : null;
     }
 
     private static List<StoredChannel> Rows(int id, MascheraDb db) =>

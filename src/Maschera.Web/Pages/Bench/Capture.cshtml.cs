@@ -107,7 +107,7 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
     public async Task<IActionResult> OnGetAgainstAsync(int value, int across, int down, double from, double to)
     {
         if (!await LoadAsync()) return NotFound();
-        Channel? Loaded(int id) => Capture.OwnChannels.FirstOrDefault(c => c.Id == id) is { } row ? samples.Log(row, 1 / ReadingService.LogStep) : null;
+        Channel? Loaded(int id) => Capture.OwnChannels.FirstOrDefault(c => c.Id == id) is { } row ? samples.Log(row, 1 / StoredCapture.LogStep) : null;
         return Loaded(value) is { } v && Loaded(across) is { } x && Loaded(down) is { } y && to > from ? Partial("_Against", (v, x, y, from, to)) : NotFound();
     }
 
@@ -137,9 +137,6 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
 
     /// <summary>Pairs of desired and actual that the names propose.</summary>
     public IReadOnlyList<QuantityPair> Pairs => QuantityPairs.Find([.. Capture.OwnChannels.Select(c => c.Name)]);
-
-    /// <summary>True where it was logged and not captured with a scope.</summary>
-    public bool IsLog => Capture.OwnChannels.Any() && Capture.OwnChannels.Average(c => c.Step) >= ReadingService.LogStep;
 
     /// <summary>Readings that channels can be made of.</summary>
     public static IEnumerable<IReading> Offered => ReadingRegistry.All.Where(r => !r.ReadsMessages);
