@@ -416,6 +416,9 @@ test("a log is read by itself, searched by condition, and drawn one value agains
   await expect(page.locator("#window-span")).not.toHaveText(whole);
   await page.locator("#bench .u-over").first().hover({ position: { x: 250, y: 40 } });
   await expect(page.locator("#log-values [data-pointer]").first()).not.toBeEmpty();
+  const there = await page.locator("#bench .name [data-pointer]").first().textContent();
+  await page.locator("#bench .u-over").first().hover({ position: { x: 520, y: 40 } });
+  await expect(page.locator("#bench .name [data-pointer]").first()).not.toHaveText(there);
   await page.getByRole("button", { name: /Maximum of Engine speed, show/ }).click();
   await page.getByText("One value against others").click();
   await page.getByRole("button", { name: "Draw" }).click();

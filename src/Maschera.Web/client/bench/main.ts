@@ -20,12 +20,13 @@ let resizing = 0;
 window.addEventListener("resize", () => { clearTimeout(resizing); resizing = window.setTimeout(redraw, 120); });
 document.addEventListener("light", redraw);
 document.fonts.ready.then(() => {
+  // Before the lanes are built, for it follows the pointer on each of them.
+  startLog();
   build();
   startCalipers();
   drawHidden();
   drawOverview();
   startDegrees(redraw);
   useCompare(rebuild, refresh, () => chosenLane().shown[0].channel);
-  startLog();
   show(view().from, view().to, false);
 });
