@@ -43,7 +43,7 @@ public sealed record CycleFold(float[] Mean, float[] Spread, int Cycles, IReadOn
     }
 
     /// <summary>Mean of each cycle's samples in each degree; degrees between samples lie on the line through their neighbours.</summary>
-    private static float[][] Binned(Channel channel, AngleClock clock, double start, int count)
+    internal static float[][] Binned(Channel channel, AngleClock clock, double start, int count)
     {
         var cycles = Enumerable.Range(0, count).Select(_ => new float[Bins]).ToArray();
         var hits = new int[count * Bins];

@@ -79,6 +79,29 @@ public static class LeastSquares
         return (at, cost);
     }
 
+    /// <summary>
+    /// Standard error of each parameter at a minimum: from the curvature there and the residuals that are left (Press et
+    /// al., Numerical Recipes, ch. 15.6). Residuals are taken to be independent.
+    /// </summary>
+    public static double[] StandardErrors(Func<double[], double[]> residuals, double[] at, IReadOnlyList<Unknown> unknowns)
+    {
+        var r = residuals(at);
+        var (normal, _) = Normal(Jacobian(residuals, at, r, unknowns), r);
+        var n = at.Length;
+        var variance = Dot(r, r) / Math.Max(1, r.Length - n);
+        var errors = new double[n];
+        for (var i = 0; i < n; i++)
+        {
+            var unit = new double[n];
+            unit[i] = 1;
+            var damped = (double[,])normal.Clone();
+            for (var k = 0; k < n; k++) damped[k, k] += 1e-9 * damped[k, k] + 1e-12;
+            errors[i] = Math.Sqrt(Math.Max(0, SolveSymmetric(damped, unit)[i] * variance));
+        }
+
+        return errors;
+    }
+
     private static double Cost(double[] residuals)
     {
         double sum = 0;
