@@ -8,10 +8,13 @@ namespace Maschera.Core.Readings.CylinderPressure;
 public sealed class CylinderPressureReading : IReading
 {
     /// <summary>A cylinder as tight as any may seem to lose so much more than its reference.</summary>
-    private const double LeakFrom = 0.07;
+    private const double LeakFrom = 0.045;
+
+    /// <summary>While cranking there is more time to leak, and more to be told apart from heat.</summary>
+    private const double LeakCranking = 0.18;
 
     /// <summary>Without a reference, the loss of a sound cylinder is not known so well.</summary>
-    private const double LeakAlone = 0.15;
+    private const double LeakAlone = 0.2, LeakAloneCranking = 0.35;
 
     /// <summary>Exhaust pressure beyond what the reference would have at this speed, bar; and without a reference, above the air.</summary>
     private const double RestrictedFrom = 0.1, RestrictedAlone = 0.35;
@@ -128,7 +131,7 @@ public sealed class CylinderPressureReading : IReading
         {
             List<MeanCycle> cycles = [new(way.Mean, way.SpeedRpm, way.HasCrank, shut)];
             if (reference is not null) cycles.Insert(0, new MeanCycle(reference.Mean, reference.SpeedRpm, reference.HasCrank));
-            var fits = new GasFitter(cycles, Crank(engine), engine.ValveTiming ?? s_usual, engine.Cylinders).Fit(cancel);
+            var fits = new GasFitter(cycles, Crank(engine), engine.ValveTiming ?? s_usual, new SpeedSwing(engine, Crank(engine), engine.ValveTiming ?? s_usual, 0)).Fit(cancel);
             return new Fitted(way, fits[^1], reference, reference is null ? null : fits[0]);
         }
 
@@ -145,7 +148,7 @@ public sealed class CylinderPressureReading : IReading
         {
             if (engine.ValveTiming is null) return new(null, 0, null, 0, null);
             notes.Add(new("against-file", "Shifts count from the engine file's valve timing: how valves and ports flow has to be guessed then, and that is worth some degrees. A known-good capture gives far better figures."));
-            return Seen(own, new(own.State.ExhaustShift, own.ExhaustError + ShiftFrom, own.State.IntakeShift, own.IntakeError + ShiftFrom, "engine file"));
+            return Seen(own, new(own.State.ExhaustShift, Doubt(own.ExhaustError, fitted) + ShiftFrom, own.State.IntakeShift, Doubt(own.IntakeError, fitted) + ShiftFrom, "engine file"));
         }
 
         List<(double Exhaust, double Intake)> all = [Difference(own, reference)];
@@ -157,8 +160,14 @@ public sealed class CylinderPressureReading : IReading
 
         var (exhaust, intake) = (all.Average(s => s.Exhaust), all.Average(s => s.Intake));
         double Spread(Func<(double Exhaust, double Intake), double> of) => Statistics.StandardDeviation([.. all.Select(of)]);
-        return Seen(own, new(exhaust, Math.Max(own.ExhaustError, Spread(s => s.Exhaust)), intake, Math.Max(own.IntakeError, Spread(s => s.Intake)), "reference"));
+        return Seen(own, new(exhaust, Math.Max(Doubt(own.ExhaustError, fitted), Spread(s => s.Exhaust)), intake, Math.Max(Doubt(own.IntakeError, fitted), Spread(s => s.Intake)), "reference"));
     }
+
+    /// <summary>
+    /// With degrees from a crank sensor, what the computed cylinder gets wrong it gets wrong alike in both captures; without,
+    /// a part of it is the swing of the speed, which differs.
+    /// </summary>
+    private static double Doubt(double error, Fitted fitted) => fitted.Cycles.HasCrank ? error / 3 : error * (1 + fitted.Own.Misfit / 0.3);
 
     private static (double, double) Difference(GasFit own, GasFit reference) =>
         (own.State.ExhaustShift - reference.State.ExhaustShift, own.State.IntakeShift - reference.State.IntakeShift);
@@ -186,7 +195,7 @@ public sealed class CylinderPressureReading : IReading
         var heights = peaks.Select(p => p.PeakBar).ToArray();
         var running = !(cycles.SpeedRpm < CranksBelow || cycles.SpeedRpm < MayCrankBelow && own.State.Intake > Vacuum * own.State.Exhaust);
         var judged = new PressureVerdict(own, fitted.ReferenceFit, Exceeds(mean, fitted, engine), shifts.Exhaust, Limit(shifts.ExhaustError, shifts.Against, engine), shifts.Intake, Limit(shifts.IntakeError, shifts.Against, engine));
-        var verdict = judged.Verdict(LeakFrom, LeakAlone, RestrictedFrom, RestrictedAlone, Unlike);
+        var verdict = judged.Verdict(running ? LeakFrom : LeakCranking, running ? LeakAlone : LeakAloneCranking, RestrictedFrom, RestrictedAlone, Unlike);
         var expected = Expected(own, engine);
         Doubts(cycles, courses, own, fitted.ReferenceFit, running, notes);
         var result = new CylinderPressureResult
@@ -219,7 +228,7 @@ public sealed class CylinderPressureReading : IReading
             IntakeShiftDegrees = shifts.Intake,
             IntakeShiftErrorDegrees = shifts.Intake is null ? null : shifts.IntakeError,
             ShiftsAgainst = shifts.Exhaust is null && shifts.Intake is null ? null : shifts.Against,
-            Leakage = new Leakage(100 * own.LostShare) { ReferencePercent = 100 * fitted.ReferenceFit?.LostShare },
+            Leakage = new Leakage(100 * own.LostShare) { ReferencePercent = fitted.ReferenceFit is null ? null : 100 * own.SoundShare },
             CompressionExponent = events.Exponent(mean, 640, 700),
             ExpansionExponent = events.Exponent(mean, 20, 80),
             PeakBeforeTdcDegrees = own.Lead,

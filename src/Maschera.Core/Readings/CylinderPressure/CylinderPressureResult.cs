@@ -12,7 +12,7 @@ public sealed record PressureEventSet(PressureEvent? Evo, PressureEvent? Ivo, Pr
 /// <param name="Percent">Share of the charge lost between the intake's closing and the exhaust's opening, beyond what heat explains.</param>
 public sealed record Leakage(double Percent)
 {
-    /// <summary>The same of the reference; null without one.</summary>
+    /// <summary>What it would lose at this speed with the reference's leak; null without a reference.</summary>
     public double? ReferencePercent { get; init; }
 }
 

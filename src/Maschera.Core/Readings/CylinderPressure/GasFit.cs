@@ -18,9 +18,10 @@ internal sealed record MeanCycle(float[] Mean, double SpeedRpm, bool HasClock, S
 /// <param name="Misfit">Root mean square of what is left over, against the allowed error.</param>
 /// <param name="Angles">Degrees after firing TDC, from -360 to 720, of each value of the mean cycle, rising.</param>
 /// <param name="LostShare">Share of the charge that leaks away between the intake's closing and the exhaust's opening.</param>
+/// <param name="SoundShare">The share it would lose with the first cycle's leak instead of its own.</param>
 /// <param name="ExhaustError">Standard error of the exhaust's shift, for all but the first cycle that against the first's, degrees.</param>
 /// <param name="IntakeError">The same of the intake's.</param>
-internal sealed record GasFit(CylinderState State, ShutValve Shut, double Lead, double Vacuum, double Misfit, double[] Angles, double LostShare, double ExhaustError, double IntakeError);
+internal sealed record GasFit(CylinderState State, ShutValve Shut, double Lead, double Vacuum, double Misfit, double[] Angles, double LostShare, double SoundShare, double ExhaustError, double IntakeError);
 
 /// <summary>
 /// Lays computed cylinders over mean cycles of one engine: what belongs to the engine is the same in all (valve areas by
@@ -32,8 +33,11 @@ internal sealed class GasFitter
     /// <summary>The allowed error: a share of the tower's swing, and of the pressure above its lowest.</summary>
     private const double FloorError = 0.002, ShareError = 0.01;
 
-    /// <summary>Speed at which areas are counted, rpm.</summary>
-    private const double Nominal = 800;
+    /// <summary>Speed and tower at which areas and the ease of the crank are counted, rpm and bar.</summary>
+    private const double Nominal = 800, Bar = 8;
+
+    /// <summary>Below this speed the starter turns the engine and nothing burns, rpm.</summary>
+    private const double FiresFrom = 400;
 
     private const int Iterations = 40;
 
@@ -48,10 +52,9 @@ internal sealed class GasFitter
         new(1e-4, 0.02, 1.25, 1.42), // exponent
         new(0.02, 0.3, 0.6, 3.5), // power of the opening
         new(0.02, 0.5, -6, -0.75), // logarithm of the nearness
-        new(0.1, 3, -25, 25), // swing of the speed once a cycle: its sine
-        new(0.1, 3, -25, 25), // and cosine, degrees at the nominal speed
-        new(0.1, 3, -25, 25), // the same once a firing
-        new(0.1, 3, -25, 25),
+        new(1e-4, 0.1, 0, 3), // ease of the crank at the nominal speed
+        new(0.02, 2, 0, 30), // burn of the other cylinders
+        new(1e-4, 5e-3, 0, 0.2), // damping of the drive
     ];
 
     private static readonly Unknown[] s_capture =
@@ -65,7 +68,18 @@ internal sealed class GasFitter
         new(0.25, 8, -60, 60), // intake shift
     ];
 
-    private const int ExhaustShift = 5, IntakeShift = 6;
+    private const int Leak = 4, ExhaustShift = 5, IntakeShift = 6;
+
+    /// <summary>Engines to start from: valves that flow in proportion, and like an orifice; little and much swing of the speed.</summary>
+    private static readonly double[][] s_starts =
+    [
+        [Math.Log(0.05), Math.Log(0.07), 1e-4, 1.35, 1.7, -1.5, 0.1, 3, 1e-3],
+        [Math.Log(0.03), Math.Log(0.04), 1e-3, 1.38, 1.3, -3.5, 0.1, 1.5, 1e-3],
+        [Math.Log(0.05), Math.Log(0.06), 5e-4, 1.37, 1.5, -2.5, 0.4, 2, 1e-3],
+    ];
+
+    /// <summary>A fit that leaves less than the first has found its place; one that leaves more than the second may have missed it.</summary>
+    private const double Settled = 0.2, Lost = 1;
 
     private readonly Trace[] _traces;
     private readonly Unknown[] _unknowns;
@@ -73,22 +87,51 @@ internal sealed class GasFitter
     /// <param name="cycles">The cycles; shifts of all but the first count from the first's.</param>
     /// <param name="crank">Volumes.</param>
     /// <param name="timing">Valve timing from which the first's shifts count.</param>
-    /// <param name="cylinders">Cylinders of the engine: how often a cycle its speed swings.</param>
-    public GasFitter(IReadOnlyList<MeanCycle> cycles, SliderCrank crank, ValveTiming timing, int cylinders)
+    /// <param name="swing">How the speed swings where no crank sensor tells.</param>
+    public GasFitter(IReadOnlyList<MeanCycle> cycles, SliderCrank crank, ValveTiming timing, SpeedSwing swing) :
+        this([.. cycles.Select(c => new Trace(c, new MotoredCylinder(crank, timing, c.Shut), swing, crank))])
     {
-        _traces = [.. cycles.Select(c => new Trace(c, new MotoredCylinder(crank, timing, c.Shut), cylinders))];
-        _unknowns = [.. s_engine, .. cycles.SelectMany(_ => s_capture)];
-        Start = [Math.Log(0.05), Math.Log(0.07), 1e-4, 1.35, 1.7, -1.5, 0, 0, 0, 0, .. _traces.SelectMany(t => t.Guess(crank))];
     }
 
-    private double[] Start { get; }
+    private GasFitter(Trace[] traces) => (_traces, _unknowns) = (traces, [.. s_engine, .. traces.SelectMany(_ => s_capture)]);
 
-    /// <summary>Fits the cycles together.</summary>
+    /// <summary>Fits the cycles together; where there are several, from what the first alone gives.</summary>
     public GasFit[] Fit(CancellationToken cancel)
     {
-        var (parameters, _) = LeastSquares.NonLinear(Residuals, Start, _unknowns, Iterations, cancel);
+        var (parameters, _) = _traces.Length == 1 ? FromAnyStart(cancel) : FromFirst(cancel);
         var errors = LeastSquares.StandardErrors(Residuals, parameters, _unknowns);
-        return [.. _traces.Select((trace, i) => trace.Result(parameters.AsSpan(0, s_engine.Length), Own(parameters, i), Math.Sqrt(AlikeDegrees) * errors[Place(i) + ExhaustShift], Math.Sqrt(AlikeDegrees) * errors[Place(i) + IntakeShift]))];
+        var soundLeak = parameters[Place(0) + Leak] * _traces[0].SpeedRpm;
+        return [.. _traces.Select((trace, i) => trace.Result(parameters.AsSpan(0, s_engine.Length), Own(parameters, i), soundLeak, Scaled(errors[Place(i) + ExhaustShift]), Scaled(errors[Place(i) + IntakeShift])))];
+    }
+
+    private static double Scaled(double error) => Math.Sqrt(AlikeDegrees) * error;
+
+    private (double[] Parameters, double Misfit) FromAnyStart(CancellationToken cancel)
+    {
+        var best = (Parameters: Array.Empty<double>(), Misfit: double.MaxValue);
+        foreach (var start in s_starts)
+        {
+            var found = From([.. start, .. _traces.SelectMany(t => t.Guess())], cancel);
+            if (found.Misfit < best.Misfit) best = found;
+            if (best.Misfit < Settled) break;
+        }
+
+        return best;
+    }
+
+    private (double[] Parameters, double Misfit) FromFirst(CancellationToken cancel)
+    {
+        var first = new GasFitter([_traces[0]]).FromAnyStart(cancel);
+        var found = From([.. first.Parameters, .. _traces.Skip(1).SelectMany(t => t.Guess())], cancel);
+        if (found.Misfit < Lost) return found;
+        var other = FromAnyStart(cancel);
+        return other.Misfit < found.Misfit ? other : found;
+    }
+
+    private (double[] Parameters, double Misfit) From(double[] start, CancellationToken cancel)
+    {
+        var (parameters, cost) = LeastSquares.NonLinear(Residuals, start, _unknowns, Iterations, cancel);
+        return (parameters, Math.Sqrt(2 * cost / (_traces.Length * CycleFold.Bins)));
     }
 
     private double[] Residuals(double[] at) => [.. _traces.SelectMany((trace, i) => trace.Residuals(at.AsSpan(0, s_engine.Length), Own(at, i)))];
@@ -112,15 +155,18 @@ internal sealed class GasFitter
         private readonly double _low, _swing;
         private readonly MeanCycle _cycle;
         private readonly MotoredCylinder _cylinder;
-        private readonly int _cylinders;
+        private readonly SpeedSwing _speeds;
+        private readonly SliderCrank _crank;
         private (double[] Parameters, double[] Residuals) _last = ([], []);
 
-        public Trace(MeanCycle cycle, MotoredCylinder cylinder, int cylinders)
+        public Trace(MeanCycle cycle, MotoredCylinder cylinder, SpeedSwing speeds, SliderCrank crank)
         {
-            (_cycle, _cylinder, _cylinders, _low) = (cycle, cylinder, cylinders, cycle.Mean.Min());
+            (_cycle, _cylinder, _speeds, _crank, _low) = (cycle, cylinder, speeds, crank, cycle.Mean.Min());
             _swing = cycle.Mean.Max() - _low;
             _shares = Array.ConvertAll(cycle.Mean, p => (p - _low) / _swing);
         }
+
+        public double SpeedRpm => _cycle.SpeedRpm;
 
         public double[] Residuals(ReadOnlySpan<double> engine, ReadOnlySpan<double> own)
         {
@@ -128,39 +174,41 @@ internal sealed class GasFitter
             double[] parameters = [.. engine, .. own];
             if (_last.Parameters.AsSpan().SequenceEqual(parameters)) return _last.Residuals;
             var computed = _cylinder.Cycle(State(engine, own, 1));
+            var degrees = Degrees(computed, engine, own);
             var left = new double[CycleFold.Bins];
-            for (var i = 0; i < left.Length; i++) left[i] = (At(computed, Degrees(i, engine, own[0])) - _shares[i] - own[1]) / (FloorError + ShareError * _shares[i]);
+            for (var i = 0; i < left.Length; i++) left[i] = (At(computed, degrees[i]) - _shares[i] - own[1]) / (FloorError + ShareError * _shares[i]);
             _last = (parameters, left);
             return left;
         }
 
-        public GasFit Result(ReadOnlySpan<double> engine, ReadOnlySpan<double> own, double exhaustError, double intakeError)
+        public GasFit Result(ReadOnlySpan<double> engine, ReadOnlySpan<double> own, double soundLeak, double exhaustError, double intakeError)
         {
             var left = Residuals(engine, own);
-            var angles = new double[CycleFold.Bins];
-            for (var i = 0; i < angles.Length; i++) angles[i] = Degrees(i, engine, own[0]);
+            var angles = Degrees(_cylinder.Cycle(State(engine, own, 1)), engine, own);
             var state = State(engine, own, _swing);
-            return new GasFit(state, _cycle.Shut, own[0], own[1] * _swing - _low, Math.Sqrt(left.Sum(r => r * r) / left.Length), angles, _cylinder.LostShare(state), exhaustError, intakeError);
+            return new GasFit(state, _cycle.Shut, own[0], own[1] * _swing - _low, Math.Sqrt(left.Sum(r => r * r) / left.Length), angles, _cylinder.LostShare(state), _cylinder.LostShare(state with { LeakArea = soundLeak / SpeedRpm }), exhaustError, intakeError);
         }
 
         /// <summary>
         /// Where to begin: the zero of pressure from both flanks of the tower, which follow V^-1.33 whatever offset and
         /// scale of the sensor; the levels from the strokes; shifts of zero.
         /// </summary>
-        public double[] Guess(SliderCrank crank)
+        public double[] Guess()
         {
             const int from = 12, to = 80;
             double[] volumes = new double[to - from], both = new double[to - from], ones = new double[to - from];
             for (var i = from; i < to; i++)
             {
-                volumes[i - from] = Math.Pow(crank.Volume((i + 0.5) * Math.PI / 180), -1.33);
+                volumes[i - from] = Math.Pow(_crank.Volume((i + 0.5) * Math.PI / 180), -1.33);
                 both[i - from] = (_shares[i] + _shares[CycleFold.Bins - 1 - i]) / 2;
                 ones[i - from] = -1;
             }
 
             var vacuum = Math.Clamp(LeastSquares.Linear([volumes, ones], both)[1], 0.01, 1.5);
             double Level(int a, int b) => Math.Max(0.01, _shares[a..b].Average() + vacuum);
-            return [1, vacuum, Level(430, 500), Level(230, 330), 1e-5, 0, 0];
+            // With the exhaust shut its stroke is a second tower, and tells nothing of the air outside.
+            var intake = Level(430, 500);
+            return [1, vacuum, intake, _cycle.Shut == ShutValve.Exhaust ? Math.Min(Level(230, 330), 2.5 * intake) : Level(230, 330), 1e-5, 0, 0];
         }
 
         private CylinderState State(ReadOnlySpan<double> engine, ReadOnlySpan<double> own, double scale) => new()
@@ -178,17 +226,13 @@ internal sealed class GasFitter
             IntakeShift = own[IntakeShift],
         };
 
-        /// <summary>
-        /// Degrees after firing TDC of a value: even from tower to tower but for the swing of the speed, which a dead
-        /// cylinder makes once a cycle and every firing once, and which falls with the square of the speed.
-        /// </summary>
-        private double Degrees(int value, ReadOnlySpan<double> engine, double lead)
+        /// <summary>Degrees after firing TDC of every value: as the crank sensor says, or even in time and worked out.</summary>
+        private double[] Degrees(double[] computed, ReadOnlySpan<double> engine, ReadOnlySpan<double> own)
         {
-            if (_cycle.HasClock) return value + 0.5 - lead;
-            var (sine, cosine) = Math.SinCos(Math.Tau * (value + 0.5) / CycleFold.Bins);
-            var (often, oftenCosine) = Math.SinCos(_cylinders * Math.Tau * (value + 0.5) / CycleFold.Bins);
-            var swing = engine[6] * sine + engine[7] * (cosine - 1) + engine[8] * often + engine[9] * (oftenCosine - 1);
-            return value + 0.5 - lead + Math.Pow(Nominal / _cycle.SpeedRpm, 2) * swing;
+            var lead = own[0];
+            if (_cycle.HasClock) return [.. Enumerable.Range(0, CycleFold.Bins).Select(i => i + 0.5 - lead)];
+            var ease = engine[6] * _swing / Bar * Math.Pow(Nominal / _cycle.SpeedRpm, 2);
+            return _speeds.Degrees(computed, own[2], own[3], -lead, ease, _cycle.SpeedRpm < FiresFrom ? 0 : engine[7], engine[8]);
         }
 
         private static double At(double[] cycle, double degrees)

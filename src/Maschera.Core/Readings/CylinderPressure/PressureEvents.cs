@@ -39,10 +39,10 @@ internal sealed class PressureEvents(SliderCrank crank, double vacuum)
     }
 
     /// <summary>Where the exhaust opens; null where it does not show.</summary>
-    public double? ExhaustOpens(float[] course) => Leaves(Resampling.Smooth(course, Smoothed), 45, 95, 100, 230, 1, Opens);
+    public double? ExhaustOpens(float[] course) => Leaves(Resampling.Smooth(course, Smoothed), 70, 105, 106, 230, 1, Opens);
 
     /// <summary>Where the intake has closed; null where it does not show.</summary>
-    public double? IntakeCloses(float[] course) => Leaves(Resampling.Smooth(course, Smoothed), 640, 690, 635, 545, -1, Closes);
+    public double? IntakeCloses(float[] course) => Leaves(Resampling.Smooth(course, Smoothed), 622, 660, 621, 545, -1, Closes);
 
     /// <summary>Where the intake opens; null where there is no fall to see.</summary>
     public double? IntakeOpens(float[] course)

@@ -13,7 +13,7 @@ internal readonly record struct Tower(double Seconds, double Peak, double Width)
 internal static class Towers
 {
     /// <summary>Stretches this many times wider than the narrowest ones are no towers.</summary>
-    private const double WideFrom = 2;
+    private const double WideFrom = 2.9;
 
     /// <summary>The share of a tower's height from which its peak is fitted.</summary>
     private const double Top = 0.85;
