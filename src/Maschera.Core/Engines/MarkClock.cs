@@ -1,4 +1,5 @@
 using Maschera.Core.Readings;
+using Maschera.Core.Readings.CylinderPressure;
 using Maschera.Core.Readings.Misfire;
 using Maschera.Core.Readings.RelativeCompression;
 using Maschera.Core.Signals;
@@ -53,7 +54,8 @@ public static class MarkClock
 
     private static double[] Marks(Channel sync, string kind)
     {
-        double[] Times(double apart) => [.. SyncEvents.Find(sync, apart).Select(e => kind == "pressure" ? e.Peak : e.Start)];
+        if (kind == "pressure") return [.. Towers.Find(sync).Select(t => t.Seconds)];
+        double[] Times(double apart) => [.. SyncEvents.Find(sync, apart).Select(e => e.Start)];
         var rough = Times(0.006);
         if (rough.Length < LeastMarks) return rough;
         return Times(0.25 * Statistics.Median(rough.Zip(rough.Skip(1), (a, b) => b - a)));

@@ -2,6 +2,8 @@ using Maschera.Core.Engines;
 using Maschera.Core.Readings;
 using Maschera.Core.Readings.Contribution;
 using Maschera.Core.Readings.Misfire;
+using Maschera.Core.Readings.CylinderPressure;
+using Maschera.Core.Readings.Pulses;
 using Maschera.Core.Readings.RelativeCompression;
 
 namespace Maschera.Web.Drawing;
@@ -41,13 +43,22 @@ public sealed record FiringWheel(IReadOnlyList<WheelSpoke> Spokes, string Title)
     }
 
     /// <summary>The wheel of the newest usable reading that has one; of the engine alone where none has.</summary>
-    public static FiringWheel Of(Engine engine, IEnumerable<ReadingResult?> readings) => readings.Where(r => r is { IsUnusable: false }).Select(r => r switch
+    public static FiringWheel Of(Engine engine, IEnumerable<ReadingResult?> readings)
+    {
+        var all = readings.OfType<ReadingResult>().ToList();
+        var wheel = Newest(engine, all);
+        var pressures = all.OfType<CylinderPressureResult>().Where(p => p is { IsUnusable: false, Cylinder: not null, PeakBar: not null }).ToList();
+        return pressures.Count > 1 && all[^1] is CylinderPressureResult || wheel is null && pressures.Count > 0 ? Of(engine, pressures) : wheel ?? Of(engine);
+    }
+
+    private static FiringWheel? Newest(Engine engine, IEnumerable<ReadingResult> readings) => readings.Where(r => !r.IsUnusable).Select(r => r switch
     {
         RelativeCompressionResult compression => Of(engine, compression),
         MisfireResult misfire => Of(engine, misfire),
         ContributionResult contribution => Of(engine, contribution),
+        PulsesResult pulses => Of(engine, pulses),
         _ => null,
-    }).LastOrDefault(wheel => wheel is not null) ?? Of(engine);
+    }).LastOrDefault(wheel => wheel is not null);
 
     /// <summary>The wheel of misfires: a spoke is as long as the share of firings that took place.</summary>
     public static FiringWheel Of(Engine engine, MisfireResult result)
@@ -55,6 +66,22 @@ public sealed record FiringWheel(IReadOnlyList<WheelSpoke> Spokes, string Title)
         var angles = engine.Angles();
         return new([.. engine.FiringOrder.Select((number, i) => result.Cylinders.First(c => c.Cylinder == number) is var c
             ? new WheelSpoke(angles[i], $"{number}", c.Firings > 0 ? 100.0 * (c.Firings - c.Misfires) / c.Firings : null, c.Misfires > 0 && result.Verdict != "random") : null!)], "Share of firings that took place");
+    }
+
+    /// <summary>The wheel of pulses: a spoke is as long as the pulse is deep, 100 % at the rim.</summary>
+    public static FiringWheel Of(Engine engine, PulsesResult result)
+    {
+        var angles = engine.Angles();
+        return new([.. engine.FiringOrder.Select((number, i) => result.Cylinders.First(c => c.Cylinder == number) is var c ? new WheelSpoke(angles[i], $"{number}", Math.Max(0, c.DepthPercent), c.IsOdd) : null!)], $"Depth of the pulse at the {result.At}");
+    }
+
+    /// <summary>The wheel of peak pressures: the rim is the highest peak of the cylinders measured.</summary>
+    public static FiringWheel Of(Engine engine, IReadOnlyList<CylinderPressureResult> results)
+    {
+        var angles = engine.Angles();
+        var newest = results.GroupBy(r => r.Cylinder).ToDictionary(g => g.Key!.Value, g => g.Last());
+        var most = newest.Values.Max(r => r.PeakBar!.Value);
+        return new([.. engine.FiringOrder.Select((number, i) => newest.TryGetValue(number, out var own) ? new WheelSpoke(angles[i], $"{number}", 100 * own.PeakBar!.Value / most, own.Verdict != "normal") : new WheelSpoke(angles[i], $"{number}", null, false))], "Peak pressure of the cylinders measured");
     }
 
     /// <summary>The wheel of logged balance: the rim is the usual cylinder, a shorter spoke gives less; without the odd ones all reach it.</summary>

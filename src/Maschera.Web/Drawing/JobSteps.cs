@@ -20,6 +20,8 @@ public static class JobSteps
         ["contribution"] = 1,
         ["plausibility"] = 1,
         ["cam-timing"] = 3,
+        ["cylinder-pressure"] = 4,
+        ["pulses"] = 4,
     };
 
     /// <summary>True for each step that has left something behind: intake, usable readings, a closed job.</summary>

@@ -13,6 +13,12 @@ public static class Say
     /// <summary>A figure with its sign and one decimal.</summary>
     public static string WithSign(double value) => value.ToString("+0.0;−0.0;0.0", CultureInfo.InvariantCulture);
 
+    /// <summary>A figure with its sign and two decimals; a dash for none.</summary>
+    public static string WithSign2(double? value) => value?.ToString("+0.00;−0.00;0.00", CultureInfo.InvariantCulture) ?? "–";
+
+    /// <summary>A whole figure with its sign.</summary>
+    public static string WithSign0(double value) => value.ToString("+0;−0;0", CultureInfo.InvariantCulture);
+
     /// <summary>A coordinate in a picture.</summary>
     public static string At(double value) => value.ToString("0.##", CultureInfo.InvariantCulture);
 

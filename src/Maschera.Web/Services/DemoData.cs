@@ -29,6 +29,8 @@ public sealed class DemoData(MascheraDb db, ReadingService readings)
         Crank(plough, "Cranking at −4 °C", new CrankingPlan(EngineCatalogue.Camoscio) { Faults = [new(2, 1.1)], Starter = new StarterCircuit { BatteryVolts = 11.8, BatteryOhms = 0.011, VoltSeconds = 0.34 }, Rate = 5_000, Seed = 3, Cranking = 6 }, new("cranking", -4, "fuel", "No sync at hand"));
         var shuttle = Take(engines["Ghiro 1.0"], "Ghiro 1.0, village shuttle", "NB 0519", 61_300, "Lacks power uphill since the belt was renewed", "Above 2,500 rpm", "Timing belt and water pump renewed two weeks ago", 3);
         Crank(shuttle, "Cranking, injectors unplugged", Plan(EngineCatalogue.Ghiro, 21) with { SyncCylinder = 1, CrankSensor = true }, new("cranking", 22, "fuel", null, "ignition", 1));
+        // A burnt exhaust valve.
+        var burnt = new BreathingFault(3) { LeakMm2 = 4.5 };
         var closed = Take(engines["Orsa 1.4"], "Orsa 1.4, post van 4", "NB 0704", 187_015, "Rattles on start", "Cold", null, 30);
         closed.ClosedAt = DateTime.UtcNow.AddDays(-24);
         Idle(rescue, "Idle, damp, first minute", new RunningPlan(EngineCatalogue.Tasso) { SpeedRpm = 780, Seconds = 14, Misfires = [new(4, 0.22)], Seed = 4 }, new("idle", 14, null, "Coil of cylinder 4 wet", "ignition", 1));
@@ -45,6 +47,10 @@ public sealed class DemoData(MascheraDb db, ReadingService readings)
         Log(hauler, "Road test, three pulls", new DrivePlan(EngineCatalogue.Camoscio) { SplitHose = true, WeakCylinder = 3, Seed = 6 }, new("load", 88, null, "Second gear, uphill"));
         Log(hauler, "Road test after the hose was renewed", new DrivePlan(EngineCatalogue.Camoscio) { WeakCylinder = 3, Seed = 7 }, new("load", 88, null, "Same hill, same gear"));
         Stock(engines.Values);
+        var bus = Take(engines["Orsa 1.4"], "Orsa 1.4, pass bus", "NB 0388", 168_200, "Shakes at idle, cylinder 3 counts misfires", "Always, worse warm", "Plugs, coils and injectors changed round, no change", 0);
+        Watch(bus, "Pulses in the exhaust, warm idle", new BreathingPlan(EngineCatalogue.Orsa) { Measured = null, PickUps = true, Seconds = 5, SpeedRpm = 780, Faults = [burnt], Seed = 31 }, ["Ignition", "Exhaust pulse", "Exhaust back pressure"], new("idle", 88, null, "Pick-up on the tailpipe", "ignition", 1));
+        Watch(bus, "Cylinder 1, warm idle", new BreathingPlan(EngineCatalogue.Orsa) { Measured = 1, SpeedRpm = 790, IntakeBar = 0.37, Seconds = 4, CrankSensor = true, Faults = [burnt], Seed = 32 }, [], new("idle", 88, "plug lead 1", "Transducer in the plug hole", "ignition", 1));
+        Watch(bus, "Cylinder 3, warm idle", new BreathingPlan(EngineCatalogue.Orsa) { Measured = 3, SpeedRpm = 810, IntakeBar = 0.39, Seconds = 4, CrankSensor = true, Faults = [burnt], Seed = 33 }, [], new("idle", 89, "plug lead 3", "Transducer in the plug hole", "ignition", 3));
         readings.Make(late, "cam-timing", reference: ReadingService.WholeShelf);
         db.SaveChanges();
     }
@@ -62,6 +68,10 @@ public sealed class DemoData(MascheraDb db, ReadingService readings)
                 var id = CaptureKeeper.Keep(db, job.Id, rpm < 1000 ? "Known-good: warm idle, cam and crank" : "Known-good: 1,450 rpm, no load", RunningRun.Record(plan).Capture, new("idle", celsius, null, null, "ignition", plan.Engine.FiringOrder[0]));
                 Shelve(id, "Timing set and checked by hand, compression even, no codes");
             }
+
+            var breathing = new BreathingPlan(engine.ToEngine()) { Measured = engine.ToEngine().FiringOrder[0], SpeedRpm = 860, Seconds = 4, CrankSensor = true, Seed = seed++ };
+            var pressure = CaptureKeeper.Keep(db, job.Id, "Known-good: pressure in cylinder 1, warm idle", BreathingRun.Record(breathing).Capture, new("idle", 90, "plug lead 1", null, "ignition", breathing.Measured));
+            Shelve(pressure, "Leak-down 6 %, timing checked by hand");
         }
     }
 
@@ -94,6 +104,15 @@ public sealed class DemoData(MascheraDb db, ReadingService readings)
         var row = db.Captures.First(c => c.Id == capture);
         (row.ShelvedAt, row.ShelfReason, row.ShelfBy) = (DateTime.UtcNow.AddDays(-40), reason, "Nebbiola, workshop");
         db.SaveChanges();
+    }
+
+    /// <summary>Keeps what the instruments saw of the breathing engine: the channels named, or all.</summary>
+    private int Watch(Job job, string name, BreathingPlan plan, string[] only, Conditions conditions)
+    {
+        var (capture, _) = BreathingRun.Record(plan);
+        var id = CaptureKeeper.Keep(db, job.Id, name, only.Length == 0 ? capture : capture with { Channels = [.. capture.Channels.Where(c => only.Contains(c.Name))] }, conditions);
+        readings.MakeObvious(id);
+        return id;
     }
 
     private int Idle(Job job, string name, RunningPlan plan, Conditions conditions)
@@ -140,6 +159,9 @@ public static class CaptureKeeper
         "Starter current" => "current",
         "Battery voltage" => "battery",
         "Ignition" => "sync",
+        "Cylinder pressure" => "pressure",
+        "Exhaust pulse" => "pulse",
+        "Exhaust back pressure" => "back-pressure",
         "Crank sensor" => "crank",
         "Cam sensor" => "cam",
         _ => null,

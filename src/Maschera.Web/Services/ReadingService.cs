@@ -25,7 +25,7 @@ public sealed class ReadingService(MascheraDb db, SampleStore samples)
         var reading = ReadingRegistry.Find(kind) ?? throw new ReadingException($"There is no reading '{kind}'.");
         var known = reading.Roles.Select(r => r.Name).ToHashSet();
         var channels = roles ?? StoredRoles(capture, known);
-        var good = reading.TakesReference ? Known(capture, reference) : [];
+        var good = reading.TakesReference ? Known(capture, reference, reading.Roles[0].Name) : [];
         var result = reading.Read(new ReadingRequest(Load(capture, reading.UsefulRate))
         {
             Engine = capture.Job!.Engine!.ToEngine(),
@@ -80,20 +80,20 @@ public sealed class ReadingService(MascheraDb db, SampleStore samples)
     /// <summary>Stands for all known-good captures of the same engine on the shelf.</summary>
     public const int WholeShelf = 0;
 
-    /// <summary>The captures to compare with: one, or all on the shelf for this engine.</summary>
-    private List<StoredCapture> Known(StoredCapture capture, int? reference)
+    /// <summary>The captures to compare with: one, or all on the shelf for this engine that hold the reading's main signal.</summary>
+    private List<StoredCapture> Known(StoredCapture capture, int? reference, string mainRole)
     {
         var all = db.Captures.AsNoTracking().Include(c => c.Channels).Where(c => c.Id != capture.Id && c.DeletedAt == null);
         return reference switch
         {
             null => [],
-            WholeShelf => [.. all.Where(c => c.ShelvedAt != null && c.Job!.EngineId == capture.Job!.EngineId).OrderBy(c => c.Id)],
+            WholeShelf => [.. all.Where(c => c.ShelvedAt != null && c.Job!.EngineId == capture.Job!.EngineId && c.Channels.Any(x => x.Role == mainRole)).OrderBy(c => c.Id)],
             { } id => [.. all.Where(c => c.Id == id)],
         };
     }
 
     /// <summary>
-    /// Makes what a capture asks for by itself: relative compression where the starter turned the engine, misfires where
+    /// Makes what a capture asks for by itself: in-cylinder pressure or pulses where such a channel is there, relative compression where the starter turned the engine, misfires where
     /// it idled with a crank sensor and a sync, and on a log all that can be read from one. Whatever can't be made is left for the person to ask.
     /// </summary>
     public void MakeObvious(int captureId)
@@ -108,6 +108,8 @@ public sealed class ReadingService(MascheraDb db, SampleStore samples)
         var roles = capture.Channels.Select(c => c.Role).ToHashSet();
         var kind = capture.Conditions.State switch
         {
+            _ when roles.Contains("pressure") => "cylinder-pressure",
+            _ when roles.Contains("pulse") && roles.Contains("sync") => "pulses",
             "cranking" => "relative-compression",
             "idle" when roles.Contains("crank") && roles.Contains("sync") => "misfire",
             _ => null,
@@ -115,7 +117,7 @@ public sealed class ReadingService(MascheraDb db, SampleStore samples)
         if (kind is null) return;
         try
         {
-            Make(captureId, kind);
+            Make(captureId, kind, reference: kind == "cylinder-pressure" ? WholeShelf : null);
         }
         catch (ReadingException)
         {
@@ -130,7 +132,13 @@ public sealed class ReadingService(MascheraDb db, SampleStore samples)
     {
         var options = said?.Where(o => !string.IsNullOrWhiteSpace(o.Value)).ToDictionary(o => o.Key, o => o.Value!.Trim()) ?? [];
         if (conditions.SyncKind is { } kind) options["sync-kind"] = kind;
-        if (conditions.SyncCylinder is { } cylinder) options["sync-cylinder"] = cylinder.ToString(System.Globalization.CultureInfo.InvariantCulture);
+        if (conditions.SyncCylinder is { } cylinder)
+        {
+            options["sync-cylinder"] = cylinder.ToString(System.Globalization.CultureInfo.InvariantCulture);
+            // The transducer takes the place of the plug whose lead carries the sync, unless somebody says otherwise.
+            options.TryAdd("cylinder", options["sync-cylinder"]);
+        }
+
         return options.Where(o => reading.Options.Contains(o.Key)).ToDictionary();
     }
 

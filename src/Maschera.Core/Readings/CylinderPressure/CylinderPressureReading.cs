@@ -34,6 +34,9 @@ public sealed class CylinderPressureReading : IReading
     /// <summary>Intake against exhaust pressure of an engine that draws through a closed throttle.</summary>
     private const double Vacuum = 0.85;
 
+    /// <summary>A TDC further from the engine file's is remarked on, degrees.</summary>
+    private const double GapOff = 3;
+
     private const int FewCycles = 8;
 
     /// <summary>A zero of the sensor that is further from the air's pressure is remarked on, bar.</summary>
@@ -55,17 +58,17 @@ public sealed class CylinderPressureReading : IReading
     public bool TakesReference => true;
     public double UsefulRate => 40_000;
     public Type ResultType => typeof(CylinderPressureResult);
-    public IReadOnlyList<string> Options => ["cylinder"];
+    public IReadOnlyList<string> Options => ["cylinder", "sync-kind"];
 
     public IReadOnlyList<Role> Roles { get; } =
     [
         new("pressure", "Cylinder pressure", ["bar", "kPa", "psi", "mbar"], ["cylinder pressure", "in-cylinder", "zylinderdruck", "pression cylindre", "pressione cilindro"]),
         new("crank", "Crank sensor", [], ["crank", "ckp", "kurbel", "vilebrequin", "albero motore"]),
-        new("ignition", "Ignition of this cylinder", [], ["ignition", "coil", "spark", "zünd", "allumage", "accensione"]),
-        new("sync", "Sync", [], ["sync"]),
+        new("ignition", "Ignition of this cylinder", [], []),
+        new("sync", "Sync on this cylinder", [], ["ignition", "sync", "spark", "coil", "zünd", "allumage", "accensione"]),
         new("cam", "Cam sensor", [], ["cam sensor", "cmp", "nocken", "camme"]),
-        new("intake", "Intake pressure", [], ["intake pressure", "manifold", "saugrohr"]),
-        new("exhaust", "Exhaust pressure", [], ["exhaust pressure", "back pressure", "abgasgegendruck"]),
+        new("intake", "Intake pressure, absolute or gauge", [], []),
+        new("exhaust", "Exhaust pressure", [], []),
     ];
 
     public ReadingResult Read(ReadingRequest request, CancellationToken cancel = default)
@@ -232,8 +235,11 @@ public sealed class CylinderPressureReading : IReading
             CompressionExponent = events.Exponent(mean, 640, 700),
             ExpansionExponent = events.Exponent(mean, 20, 80),
             PeakBeforeTdcDegrees = own.Lead,
-            TdcAfterGapDegrees = cycles.HasCrank && cycles.Clock.Wheel.HasMark ? (cycles.Zero + own.Lead + 720) % 360 : null,
-            IgnitionAdvance = channels.TryGetValue("ignition", out var ignition) ? Advance(ignition, cycles, own, notes) : null,
+            GapToTdcDegrees = GapToTdc(cycles, own, engine, cylinder, notes),
+            EngineGapToTdcDegrees = engine.CrankWheel?.GapToTdc,
+            IgnitionAdvance = Ignition(request, channels) is { } ignition ? Advance(ignition, cycles, own, notes) : null,
+            ManifoldBar = Mean(channels, "intake"),
+            BackPressureBar = Mean(channels, "exhaust"),
             Cylinder = cylinder,
             Peaks = peaks,
             Course = Course(mean, courses),
@@ -241,6 +247,9 @@ public sealed class CylinderPressureReading : IReading
         };
         return result with { Sentence = PressureWords.Sentence(result, engine) };
     }
+
+    private static double? Mean(Dictionary<string, Channel> channels, string role) =>
+        channels.TryGetValue(role, out var channel) ? InBar(channel, []).Samples.Where(float.IsFinite).Select(v => (double)v).DefaultIfEmpty(double.NaN).Average() : null;
 
     private static double Limit(double error, string? against, Engine engine) =>
         Math.Max(against == "reference" ? Math.Min(ShiftFrom, engine.CamLimits?.Watch ?? ShiftFrom) : ShiftAlone, Sure * error);
@@ -304,6 +313,25 @@ public sealed class CylinderPressureReading : IReading
         var level = usual[(230 * MotoredCylinder.PerDegree)..(330 * MotoredCylinder.PerDegree)].Average();
         return Level(mean, 230, 330) + own.Vacuum - level;
     }
+
+    /// <summary>
+    /// Where the pressure puts firing TDC of the first cylinder of the firing order, degrees after the first tooth behind
+    /// the gap, 0-360; null where it can't be told.
+    /// </summary>
+    private static double? GapToTdc(PressureCycles cycles, GasFit own, Engine engine, int? cylinder, List<Note> notes)
+    {
+        if (!cycles.HasCrank || !cycles.Clock.Wheel.HasMark) return null;
+        var place = engine.FiringOrder.ToList().IndexOf(cylinder ?? engine.FiringOrder[0]);
+        if (cylinder is null && engine.Angles().Any(a => Math.Abs(Math.IEEERemainder(a, 360)) > 1)) return null;
+        var gap = ((cycles.Zero + own.Lead - engine.Angles()[place]) % 360 + 360) % 360;
+        if (engine.CrankWheel?.GapToTdc is { } file && Math.Abs(Math.IEEERemainder(gap - file, 360)) > GapOff)
+            notes.Add(new("gap-to-tdc", string.Create(CultureInfo.InvariantCulture, $"By the pressure, firing TDC of cylinder {engine.FiringOrder[0]} falls {gap:0.0}° after the first tooth behind the gap; the engine file says {file:0.#}°. Either the file is wrong, or wheel or crank hub has turned.")));
+        return gap;
+    }
+
+    /// <summary>The ignition of the measured cylinder: said to be, or a sync on it that is one.</summary>
+    private static Channel? Ignition(ReadingRequest request, Dictionary<string, Channel> channels) =>
+        channels.TryGetValue("ignition", out var said) ? said : request.Options.GetValueOrDefault("sync-kind", "ignition") == "ignition" ? channels.GetValueOrDefault("sync") : null;
 
     private static IgnitionAdvance? Advance(Channel ignition, PressureCycles cycles, GasFit own, List<Note> notes)
     {

@@ -60,6 +60,12 @@ public sealed record CylinderPressureResult : ReadingResult
     /// <summary>Absolute pressure in the exhaust, likewise.</summary>
     public double? ExhaustAbsoluteBar { get; init; }
 
+    /// <summary>Mean of a transducer on the intake; null without one.</summary>
+    public double? ManifoldBar { get; init; }
+
+    /// <summary>Mean of a transducer on the exhaust; null without one.</summary>
+    public double? BackPressureBar { get; init; }
+
     public PressureEventSet? Events { get; init; }
     public double? IntakeShiftDegrees { get; init; }
     public double? IntakeShiftErrorDegrees { get; init; }
@@ -79,8 +85,11 @@ public sealed record CylinderPressureResult : ReadingResult
     /// <summary>How far the tower's peak lies before TDC, degrees: heat and blow-by.</summary>
     public double? PeakBeforeTdcDegrees { get; init; }
 
-    /// <summary>Firing TDC of the measured cylinder after the first tooth behind the wheel's gap, degrees on 0-360; null without a crank sensor.</summary>
-    public double? TdcAfterGapDegrees { get; init; }
+    /// <summary>Firing TDC of the first cylinder of the firing order after the first tooth behind the gap, 0-360; null without a crank sensor.</summary>
+    public double? GapToTdcDegrees { get; init; }
+
+    /// <summary>The same as the engine file has it.</summary>
+    public double? EngineGapToTdcDegrees { get; init; }
 
     public IgnitionAdvance? IgnitionAdvance { get; init; }
 

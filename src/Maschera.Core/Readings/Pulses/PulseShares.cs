@@ -26,6 +26,9 @@ internal sealed class PulseShares
     /// <summary>Distance from the usual, in units of the others' scatter, from which a cylinder stands out.</summary>
     private const double OddFrom = 3;
 
+    /// <summary>Behind rings and gasket no even pulse is there to compare with, so that chance reaches further.</summary>
+    private const double LeakOddFrom = 4.5;
+
     /// <summary>Cylinders of any engine differ by this share of the pulse's height; less is none, more than the second may be a fault.</summary>
     private const double Alike = 0.012, EvenWithin = 0.05;
 
@@ -99,7 +102,7 @@ internal sealed class PulseShares
         var unit = Math.Max(Math.Max(scatter, 1.5 * chance), Alike * height);
         var distances = means.Select(own => Distance(own, usual)).ToArray();
         var odd = distances.Zip(DepthOddness(each, means, usual), (d, depth) => Math.Max(d / unit, depth)).ToArray();
-        if (distances.Max() < EvenWithin * height) odd = [.. odd.Select(o => Math.Min(o, 0.9 * OddFrom))];
+        if (distances.Max() < EvenWithin * height || _place.IsLeakOnly && odd.Max() < LeakOddFrom) odd = [.. odd.Select(o => Math.Min(o, 0.9 * OddFrom))];
         if (odd.Max() >= OddFrom) Blame(odd, distances, means, usual);
         return [.. Enumerable.Range(0, n).Select(place => Against(engine.FiringOrder[place], means[place], usual, each[place], odd[place], unit)).OrderBy(c => c.Cylinder)];
     }
@@ -114,7 +117,7 @@ internal sealed class PulseShares
         return [.. depths.Select((depth, place) =>
         {
             var chance = Statistics.StandardDeviation([.. each[place].Select(s => Depth(s, usual) / Height(usual))]) / Math.Sqrt(each[place].Length);
-            return OddFrom / 4 * Math.Abs(depth - middle) / Math.Max(LeastDepth, Math.Max(1.5 * scatter, chance));
+            return OddFrom / 4 * Math.Abs(depth - middle) / Math.Max(LeastDepth, 1.5 * Math.Max(scatter, chance));
         })];
     }
 

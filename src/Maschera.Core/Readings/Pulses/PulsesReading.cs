@@ -27,7 +27,7 @@ public sealed class PulsesReading : IReading
 
     public IReadOnlyList<Role> Roles { get; } =
     [
-        new("pulse", "Pulse pick-up", [], ["pulse", "exhaust", "intake", "crankcase", "coolant", "puls", "impuls"]),
+        new("pulse", "Pulse pick-up", [], ["pulse", "pick-up", "pickup", "impuls"]),
         new("sync", "Sync on one cylinder", [], ["ignition", "sync", "spark", "coil", "injector", "zünd"]),
         new("crank", "Crank sensor", [], ["crank sensor", "ckp", "kurbel", "vilebrequin", "albero motore"]),
         new("cam", "Cam sensor", [], ["cam sensor", "cmp", "nocken", "camme"]),

@@ -1,6 +1,7 @@
 using Maschera.Core.Engines;
 using Maschera.Core.Logs;
 using Maschera.Core.Readings;
+using Maschera.Core.Readings.CylinderPressure;
 using Maschera.Core.Readings.RelativeCompression;
 using Maschera.Core.Signals;
 using Maschera.Store;
@@ -90,6 +91,19 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
         capture.ShelfBy = shelved ? by?.Trim() : null;
         await db.SaveChangesAsync();
         return Redirect(shelved ? "/shelf" : $"/bench/{Id}");
+    }
+
+    /// <summary>Keeps in the engine file where the pressure of this capture puts firing TDC.</summary>
+    public async Task<IActionResult> OnPostGapAsync()
+    {
+        if (!await LoadAsync() || Readings.Select(r => r.Result).OfType<CylinderPressureResult>().FirstOrDefault()?.GapToTdcDegrees is not { } gap) return NotFound();
+        var stored = await db.Engines.FirstAsync(e => e.Id == Capture.Job!.EngineId);
+        var engine = stored.ToEngine();
+        if (engine.CrankWheel is not { } wheel) return NotFound();
+        stored.Take(engine with { CrankWheel = wheel with { GapToTdc = Math.Round(gap, 1) } });
+        await db.SaveChangesAsync();
+        TempData["Said"] = FormattableString.Invariant($"{engine.Name}: firing TDC now {gap:0.0}° after the first tooth behind the gap.");
+        return Redirect($"/bench/{Id}");
     }
 
     /// <summary>A channel folded on one cycle.</summary>

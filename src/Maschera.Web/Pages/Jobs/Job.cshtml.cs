@@ -1,5 +1,6 @@
 using Maschera.Core.Engines;
 using Maschera.Core.Readings;
+using Maschera.Core.Readings.CylinderPressure;
 using Maschera.Core.Readings.Tracking;
 using Maschera.Store;
 using Maschera.Web.Drawing;
@@ -34,6 +35,9 @@ public sealed class JobModel(MascheraDb db) : PageModel
     public Engine Engine { get; private set; } = null!;
     public FiringWheel Wheel { get; private set; } = null!;
     public IReadOnlyList<BeforeAfter> BeforeAfter { get; private set; } = [];
+    /// <summary>The cylinders whose pressure was measured, against each other; null with fewer than two.</summary>
+    public PressureComparison? Pressures { get; private set; }
+
     public IReadOnlyList<Note> Remarks { get; private set; } = [];
     public IReadOnlyList<LedgerColumn> Columns { get; private set; } = [];
     /// <summary>Usable readings that speak of the engine or a signal as a whole, the newest of each kind and capture.</summary>
@@ -54,6 +58,7 @@ public sealed class JobModel(MascheraDb db) : PageModel
         foreach (var capture in job.Captures) capture.Readings.AddRange(readings.Where(r => r.CaptureId == capture.Id && !capture.Readings.Contains(r)));
         Columns = LedgerOf(job, readings);
         BeforeAfter = Compared(job, readings);
+        Pressures = PressureComparison.Of(readings.Select(r => r.Result).OfType<CylinderPressureResult>());
         Remarks = LookModel.RemarksOf(job);
         Whole = [.. readings.Where(r => r.Verdict != ReadingResult.Unusable && r.Result is { Ledger.Count: 0 }).Select(r => (ReadingRegistry.Find(r.Kind)!.Title, job.Captures.First(c => c.Id == r.CaptureId).Name, r.Verdict, r.Sentence))];
         Wheel = FiringWheel.Of(Engine, readings.Select(r => r.Result));

@@ -9,7 +9,7 @@ namespace Maschera.Web.Pages;
 /// <summary>A stored reading as it is shown.</summary>
 public sealed record ReadingView(StoredReading Reading, ReadingResult Result, Engine Engine)
 {
-    private static readonly HashSet<string> s_withBody = ["relative-compression", "duty", "cam-timing", "misfire", "tracking", "plausibility", "on-board-tests", "contribution"];
+    private static readonly HashSet<string> s_withBody = ["relative-compression", "duty", "cam-timing", "misfire", "tracking", "plausibility", "on-board-tests", "contribution", "cylinder-pressure", "pulses"];
 
     /// <summary>The reading's name for a person.</summary>
     public string Title => (ReadingRegistry.Find(Reading.Kind)?.Title ?? Reading.Kind) + (Result is TrackingResult { IsUnusable: false } tracking ? $": {Pair(tracking)}" : "");
