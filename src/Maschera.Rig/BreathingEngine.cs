@@ -37,7 +37,7 @@ internal sealed class BreathingEngine
         _displacement = engine.Cylinders * _cylinders[0].Swept;
         _outlet = 0.35 * _displacement * (1 - plan.ExhaustBlocked);
         Intake = plan.Running ? plan.IntakeBar * 1e5 : Ambient;
-        _throttle = plan.Running ? 0.01 * _displacement : 0.3 * _displacement;
+        _throttle = plan.Running ? NeededThrottle() : 0.3 * _displacement;
         _load = 8 * engine.Cylinders;
     }
 
@@ -87,6 +87,14 @@ internal sealed class BreathingEngine
         Breathe(toIntake, toExhaust, toCrankcase, toCoolant, volumes);
         Turn(torque);
         Seconds += Step;
+    }
+
+    /// <summary>Opening through which choked flow feeds the engine at the plan's speed and intake pressure, m².</summary>
+    private double NeededThrottle()
+    {
+        const double filling = 0.8, choked = 0.685;
+        var feed = filling * _plan.SpeedRpm / 120 * _displacement * _plan.IntakeBar * 1e5 / (GasConstant * AmbientKelvin);
+        return feed / (choked * Ambient / Math.Sqrt(GasConstant * AmbientKelvin));
     }
 
     private int Place(int cylinder) => _plan.Engine.FiringOrder.ToList().IndexOf(cylinder);

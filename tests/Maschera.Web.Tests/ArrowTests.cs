@@ -50,7 +50,7 @@ public class ArrowTests
     [Fact]
     public void Every_reading_is_found_and_complete()
     {
-        Assert.Equal(["cam-timing", "contribution", "cylinder-pressure", "duty", "misfire", "on-board-tests", "plausibility", "relative-compression", "tracking"], ReadingRegistry.All.Select(r => r.Kind));
+        Assert.Equal(["cam-timing", "contribution", "cylinder-pressure", "duty", "misfire", "on-board-tests", "plausibility", "pulses", "relative-compression", "tracking"], ReadingRegistry.All.Select(r => r.Kind));
         Assert.All(ReadingRegistry.All, r =>
         {
             Assert.True(typeof(ReadingResult).IsAssignableFrom(r.ResultType));

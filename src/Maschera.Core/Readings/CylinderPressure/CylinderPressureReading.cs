@@ -26,7 +26,7 @@ public sealed class CylinderPressureReading : IReading
     private const double Sure = 3;
 
     /// <summary>A computed cylinder that leaves more than this is not like the measured one; far more is no cylinder.</summary>
-    private const double Unlike = 0.6, NoCylinder = 3;
+    private const double Unlike = 0.6, ShutUnlike = 1.8, NoCylinder = 3;
 
     /// <summary>Slower than the first it cranks; up to the second too, where the intake holds next to no vacuum, rpm.</summary>
     private const double CranksBelow = 400, MayCrankBelow = 600;
@@ -140,8 +140,16 @@ public sealed class CylinderPressureReading : IReading
 
         if (ways.Count == 2) return ways.Select(way => Try(way, ShutValve.Exhaust)).MinBy(f => f.Own.Misfit)!;
         var sound = Try(ways[0], ShutValve.None);
+        if (HardlyRises(ways[0].Mean) && Try(ways[0], ShutValve.Intake) is var shut && shut.Own.Misfit < Math.Max(ShutUnlike, 2 * sound.Own.Misfit)) return shut;
         if (sound.Own.Misfit < Unlike) return sound;
         return ((Fitted[])[sound, Try(ways[0], ShutValve.Intake), Try(ways[0], ShutValve.Exhaust)]).MinBy(f => f.Own.Misfit)!;
+    }
+
+    /// <summary>True where the tower stays lower above the exhaust's level than the intake stroke falls below it: nothing was drawn in to be compressed.</summary>
+    private static bool HardlyRises(float[] mean)
+    {
+        var exhaust = Level(mean, 230, 330);
+        return mean.Max() - exhaust < 1.5 * (exhaust - Level(mean, 430, 500));
     }
 
     private static ValveShifts Shifts(Fitted fitted, List<PressureCycles> references, Engine engine, List<Note> notes, CancellationToken cancel)
@@ -309,9 +317,14 @@ public sealed class CylinderPressureReading : IReading
     {
         if (fitted.ReferenceFit is not { } reference || fitted.Own.Shut != ShutValve.None) return null;
         var own = fitted.Own;
-        var usual = new MotoredCylinder(Crank(engine), engine.ValveTiming ?? s_usual).Cycle(own.State with { Exhaust = reference.State.Exhaust });
-        var level = usual[(230 * MotoredCylinder.PerDegree)..(330 * MotoredCylinder.PerDegree)].Average();
-        return Level(mean, 230, 330) + own.Vacuum - level;
+        // A sensor's wrong zero leaves absolute pressures right, a wrong scale their ratio to the air's: both have to say it.
+        double Beyond(double exhaust)
+        {
+            var usual = new MotoredCylinder(Crank(engine), engine.ValveTiming ?? s_usual).Cycle(own.State with { Exhaust = exhaust });
+            return Level(mean, 230, 330) + own.Vacuum - usual[(230 * MotoredCylinder.PerDegree)..(330 * MotoredCylinder.PerDegree)].Average();
+        }
+
+        return Math.Min(Beyond(reference.State.Exhaust), Beyond(reference.State.Exhaust * own.Vacuum / reference.Vacuum) / own.Vacuum);
     }
 
     /// <summary>

@@ -33,8 +33,8 @@ internal sealed class GasFitter
     /// <summary>The allowed error: a share of the tower's swing, and of the pressure above its lowest.</summary>
     private const double FloorError = 0.002, ShareError = 0.01;
 
-    /// <summary>Speed and tower at which areas and the ease of the crank are counted, rpm and bar.</summary>
-    private const double Nominal = 800, Bar = 8;
+    /// <summary>Speed and height of the tower, over the exhaust's pressure, at which areas and the ease of the crank are counted, rpm.</summary>
+    private const double Nominal = 800, Tower = 8;
 
     /// <summary>Below this speed the starter turns the engine and nothing burns, rpm.</summary>
     private const double FiresFrom = 400;
@@ -231,7 +231,9 @@ internal sealed class GasFitter
         {
             var lead = own[0];
             if (_cycle.HasClock) return [.. Enumerable.Range(0, CycleFold.Bins).Select(i => i + 0.5 - lead)];
-            var ease = engine[6] * _swing / Bar * Math.Pow(Nominal / _cycle.SpeedRpm, 2);
+            // Pressures count in the exhaust's, which is near the air's: so a sensor's scale makes no difference.
+            var air = _cycle.Shut == ShutValve.Exhaust ? 1 / Tower : own[3];
+            var ease = engine[6] / (Tower * air) * Math.Pow(Nominal / _cycle.SpeedRpm, 2);
             return _speeds.Degrees(computed, own[2], own[3], -lead, ease, _cycle.SpeedRpm < FiresFrom ? 0 : engine[7], engine[8]);
         }
 

@@ -117,7 +117,7 @@ internal sealed class PulseShares
         return [.. depths.Select((depth, place) =>
         {
             var chance = Statistics.StandardDeviation([.. each[place].Select(s => Depth(s, usual) / Height(usual))]) / Math.Sqrt(each[place].Length);
-            return OddFrom / 4 * Math.Abs(depth - middle) / Math.Max(LeastDepth, 1.5 * Math.Max(scatter, chance));
+            return OddFrom / 4 * Math.Abs(depth - middle) / Math.Max(LeastDepth, Math.Max(1.5 * scatter, chance));
         })];
     }
 

@@ -59,7 +59,7 @@ public sealed class PulsesReading : IReading
     {
         if (request.Options.TryGetValue("at", out var said)) return PulsePlace.All.FirstOrDefault(p => p.Name == said) ?? throw new ReadingException($"--at is {string.Join(", ", PulsePlace.All.Select(p => p.Name))}, not '{said}'.");
         var guess = PulsePlace.All.FirstOrDefault(p => pulse.Name.Contains(p.Name, StringComparison.OrdinalIgnoreCase)) ?? PulsePlace.All[1];
-        notes.Add(new("at-guessed", $"'{pulse.Name}' is taken for a pick-up on the {guess.Name}. Say otherwise with --at."));
+        notes.Add(new("at-guessed", $"'{pulse.Name}' is taken for a pick-up on the {guess.Name}; say so where it sits elsewhere."));
         return guess;
     }
 
