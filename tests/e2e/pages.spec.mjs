@@ -505,10 +505,33 @@ test("a misfiring cylinder stands out on the bench, in the ledger and in the rep
   await expect(page.getByText("Cylinder 4 misfires: 16 of its 85 firings.").first()).toBeVisible();
 });
 
+test("a burnt valve shows in pressure, pulses, ledger and report, and TDC by pressure is kept in the engine file", async ({ page }) => {
+  await page.goto("/");
+  await page.getByRole("link", { name: "Orsa 1.4, pass bus" }).click();
+  await expect(page.getByRole("heading", { name: "Cylinders against each other" })).toBeVisible();
+  await expect(page.getByText(/^Cylinder 3 differs:/)).toBeVisible();
+  await expect(page.getByRole("row", { name: /^3/ }).locator(".stamp")).toHaveCount(2);
+  await expect(page.getByRole("row", { name: /^1/ }).locator(".stamp")).toHaveCount(0);
+  const job = page.url();
+  await page.getByRole("link", { name: "Cylinder 1, warm idle" }).click();
+  await bench(page).waitFor();
+  await expect(page.getByRole("img", { name: /Mean pressure over one cycle/ })).toBeVisible();
+  await expect(page.getByRole("img", { name: /Peak pressure of each of \d+ cycles/ })).toBeVisible();
+  const keep = page.getByRole("button", { name: /^Keep [\d.]+ ° in the engine file$/ });
+  const wanted = (await keep.textContent()).match(/[\d.]+/)[0];
+  await keep.click();
+  await page.waitForURL(/bench/);
+  await page.goto("/engines/1");
+  await expect(page.locator(`input[value="${Number(wanted)}"]`).first()).toBeVisible();
+  await page.goto(job + "/report");
+  await expect(page.getByText(/^Cylinder 3 leaks: \d+ % of its charge is lost/).first()).toBeVisible();
+  await expect(page.getByRole("img", { name: /Mean cycle at the pick-up/ })).toBeVisible();
+});
+
 for (const [width, height] of [[1280, 800], [820, 1180]])
   test(`no serious accessibility finding and nothing cut off at ${width}x${height}`, async ({ page }) => {
     await page.setViewportSize({ width, height });
-    for (const path of ["/", "/jobs/1", "/jobs/new", "/engines", "/engines/2", "/rig", "/shelf", "/shelf/by-numbers?goodTurns=160.0&goodEdge=40.0&turns=80.0&edge=21.5", "/jobs/1/report", "/bench/1", "/bench/5", "/bench/7", "/jobs/2/report", "/nowhere"]) {
+    for (const path of ["/", "/jobs/1", "/jobs/new", "/engines", "/engines/2", "/rig", "/shelf", "/shelf/by-numbers?goodTurns=160.0&goodEdge=40.0&turns=80.0&edge=21.5", "/jobs/1/report", "/bench/1", "/bench/5", "/bench/7", "/jobs/2/report", "/jobs/12", "/bench/22", "/bench/24", "/jobs/12/report", "/nowhere"]) {
       await page.goto(path);
       if (path.startsWith("/bench")) await bench(page).waitFor();
       for (const light of ["day", "night"]) {

@@ -15,7 +15,7 @@ async function dressBench(page) {
   await page.waitForTimeout(600);
 }
 const views = [
-  ["jobs", "/"], ["job", "/jobs/1"], ["bench", "/bench/1"], ["misfire", "/bench/5?from=2&to=2.4&axis=degrees"], ["cam-timing", "/bench/7?from=0.5&to=0.9&axis=degrees"], ["log", "/bench/8?from=8&to=50"], ["look", "/jobs/7/look"], ["report", "/jobs/1/report"], ["engine", "/engines/2"], ["rig", "/rig"], ["shelf", "/shelf"],
+  ["jobs", "/"], ["job", "/jobs/1"], ["bench", "/bench/1"], ["misfire", "/bench/5?from=2&to=2.4&axis=degrees"], ["cam-timing", "/bench/7?from=0.5&to=0.9&axis=degrees"], ["log", "/bench/8?from=8&to=50"], ["pressure", "/bench/24?from=1&to=1.4&axis=degrees"], ["pulses", "/bench/22?from=1&to=2"], ["compare", "/jobs/12"], ["look", "/jobs/7/look"], ["report", "/jobs/1/report"], ["engine", "/engines/2"], ["rig", "/rig"], ["shelf", "/shelf"],
 ];
 for (const [name, path] of views) {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });

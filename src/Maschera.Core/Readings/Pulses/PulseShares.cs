@@ -24,7 +24,7 @@ internal sealed class PulseShares
     public const int Points = 72;
 
     /// <summary>Distance from the usual, in units of the others' scatter, from which a cylinder stands out.</summary>
-    private const double OddFrom = 3;
+    private const double OddFrom = 2.5;
 
     /// <summary>Behind rings and gasket no even pulse is there to compare with, so that chance reaches further.</summary>
     private const double LeakOddFrom = 4.5;

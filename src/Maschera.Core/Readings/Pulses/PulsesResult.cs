@@ -7,7 +7,7 @@ namespace Maschera.Core.Readings.Pulses;
 /// <param name="DepthPercent">Height of its pulse; 100 is the median of the others.</param>
 /// <param name="ShiftDegrees">How much later it comes than the others, degrees.</param>
 /// <param name="ShapeDifference">What is left between it and the others' shape, percent of that shape.</param>
-/// <param name="Oddness">How far it lies from the others, in units of their own scatter; 4 and more stand out.</param>
+/// <param name="Oddness">How far it lies from the others, in units of their own scatter; 2.5 and more stand out.</param>
 public sealed record CylinderPulse(int Cylinder, double DepthPercent, double ShiftDegrees, double ShapeDifference, double Oddness)
 {
     /// <summary>Standard deviation of its depth over cycles, percent.</summary>
