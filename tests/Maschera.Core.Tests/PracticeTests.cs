@@ -1,5 +1,6 @@
 using System.Text.Json;
 using Maschera.Core.Readings;
+using Maschera.Core.Readings.CylinderPressure;
 using Maschera.Core.Readings.Duty;
 using Maschera.Core.Readings.RelativeCompression;
 using Maschera.Formats;
@@ -61,6 +62,22 @@ public class PracticeTests
         }
     }
 
+    [Fact]
+    public void Cylinder_pressure()
+    {
+        Assert.SkipWhen(s_folder is null, "The practice captures are not beside this checkout.");
+        foreach (var (name, request, truth) in Cases("cylinder-pressure"))
+        {
+            var result = (CylinderPressureResult)new CylinderPressureReading().Read(request);
+            var (fault, amount) = (truth.GetProperty("fault").GetString(), truth.GetProperty("amount").GetDouble());
+            Assert.True(result.Verdict == fault switch { "none" => "normal", "leak" => "leaks", "both" => "valve-timing", "no-exhaust" => "exhaust-valve-stays-shut", _ => $"{fault}-timing" }, $"{name}: {result.Sentence}");
+            Assert.InRange(result.PeakBar!.Value / truth.GetProperty("cap").GetProperty("peak").GetDouble(), 0.98, 1.02);
+            if (fault is not ("none" or "intake" or "exhaust" or "both")) continue;
+            Assert.InRange(result.IntakeShiftDegrees!.Value - (fault is "intake" or "both" ? amount : 0), -2, 2);
+            Assert.InRange(result.ExhaustShiftDegrees!.Value - (fault is "exhaust" or "both" ? amount : 0), -2, 2);
+        }
+    }
+
     private static IEnumerable<(string Name, ReadingRequest Request, JsonElement Truth)> Cases(string kind)
     {
         foreach (var test in Truth(kind))
@@ -79,6 +96,7 @@ public class PracticeTests
         {
             Engine = engine is null ? null : EngineFile.Load(engine),
             Channels = after("--channel").Select(w => w.Split('=')).ToDictionary(w => w[0], w => w[1]),
+            Reference = after("--reference").FirstOrDefault() is { } good ? CaptureFile.Load(Path.Combine(Path.GetDirectoryName(file)!, good)) : null,
             Options = new[] { "sync-kind", "sync-cylinder" }.SelectMany(name => after("--" + name).Select(value => (name, value))).ToDictionary(),
         };
     }

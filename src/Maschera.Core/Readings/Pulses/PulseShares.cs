@@ -27,7 +27,7 @@ internal sealed class PulseShares
     private const double OddFrom = 2.5;
 
     /// <summary>Behind rings and gasket no even pulse is there to compare with, so that chance reaches further.</summary>
-    private const double LeakOddFrom = 4.5;
+    private const double LeakOddFrom = 6;
 
     /// <summary>Cylinders of any engine differ by this share of the pulse's height; less is none, more than the second may be a fault.</summary>
     private const double Alike = 0.012, EvenWithin = 0.05;
@@ -40,6 +40,9 @@ internal sealed class PulseShares
 
     /// <summary>Where a leaking intake valve's thrust stands highest, degrees after its cylinder's firing TDC.</summary>
     private const double ThrustAt = 65;
+
+    /// <summary>A depth stands out from so many times its scatter.</summary>
+    private const double DepthFrom = 3.2;
 
     /// <summary>Depths of sound cylinders are taken to scatter by this share at least.</summary>
     private const double LeastDepth = 0.015;
@@ -117,7 +120,7 @@ internal sealed class PulseShares
         return [.. depths.Select((depth, place) =>
         {
             var chance = Statistics.StandardDeviation([.. each[place].Select(s => Depth(s, usual) / Height(usual))]) / Math.Sqrt(each[place].Length);
-            return OddFrom / 4 * Math.Abs(depth - middle) / Math.Max(LeastDepth, Math.Max(1.5 * scatter, chance));
+            return OddFrom / DepthFrom * Math.Abs(depth - middle) / Math.Max(LeastDepth, Math.Max(1.5 * scatter, chance));
         })];
     }
 
