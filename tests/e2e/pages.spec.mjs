@@ -13,7 +13,7 @@ const bench = (page) => page.locator("#bench[data-drawn]:not([aria-busy])");
 
 test("the open jobs show complaint, sentence and step, and can be searched", async ({ page }) => {
   await page.goto("/");
-  await expect(page.getByRole("listitem")).toHaveCount(5);
+  await expect(page.getByRole("listitem")).toHaveCount(6);
   await expect(page.getByText("Compression is uneven: cylinder 3 at")).toBeVisible();
   await page.keyboard.press("/");
   await page.keyboard.type("plough");
