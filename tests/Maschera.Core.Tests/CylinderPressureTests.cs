@@ -140,6 +140,20 @@ public class CylinderPressureTests
     }
 
     [Fact]
+    public void The_zero_is_set_by_hand_or_from_the_exhaust_stroke_and_said()
+    {
+        CylinderPressureResult With(string zero) => (CylinderPressureResult)new CylinderPressureReading().Read(new ReadingRequest(Changed(s_sound, 0.2, 1, 0, 1))
+        { Engine = s_four, Reference = s_reference, Channels = Roles(), Options = new Dictionary<string, string> { ["zero"] = zero } });
+        var (truth, byHand, byExhaust) = (Read(s_sound, s_four, s_reference), With("0.2"), With("exhaust"));
+        Assert.Equal(truth.PeakBar!.Value, byHand.PeakBar!.Value, 2);
+        Assert.Equal(truth.ExhaustBar!.Value, byHand.ExhaustBar!.Value, 2);
+        Assert.Equal(0, byExhaust.ExhaustBar!.Value, 3);
+        Assert.Equal(("normal", "normal"), (byHand.Verdict, byExhaust.Verdict));
+        Assert.Contains(byExhaust.Notes, n => n.Code == "zero-set" && n.Text.Contains("exhaust stroke", StringComparison.Ordinal));
+        Assert.Throws<ReadingException>(() => With("half"));
+    }
+
+    [Fact]
     public void The_spark_is_dated_against_tdc()
     {
         var advance = Read(s_sound, s_four, s_reference).IgnitionAdvance!;

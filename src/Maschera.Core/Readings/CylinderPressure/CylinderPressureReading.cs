@@ -58,7 +58,7 @@ public sealed class CylinderPressureReading : IReading
     public bool TakesReference => true;
     public double UsefulRate => 40_000;
     public Type ResultType => typeof(CylinderPressureResult);
-    public IReadOnlyList<string> Options => ["cylinder", "sync-kind"];
+    public IReadOnlyList<string> Options => ["cylinder", "sync-kind", "zero"];
 
     public IReadOnlyList<Role> Roles { get; } =
     [
@@ -88,7 +88,7 @@ public sealed class CylinderPressureReading : IReading
         var fitted = Best(ways, references.FirstOrDefault(), engine, cancel);
         if (fitted.Own.Misfit > NoCylinder) return Unusable(channels, new Note("no-cylinder", "The course is not that of a cylinder that is compressed once in two turns, breathes through its valves and does not fire. Check the hook-up: plug out, transducer tight in its hole, no other hose."), cylinder);
         var shifts = Shifts(fitted, references, engine, notes, cancel);
-        return Build(request, channels, cylinder, fitted, shifts, notes);
+        return Build(request, channels, cylinder, Zeroed(fitted, request, notes), shifts, notes);
     }
 
     /// <summary>What was fitted: the cycles and their cylinder, and the reference's where there is one.</summary>
@@ -96,6 +96,16 @@ public sealed class CylinderPressureReading : IReading
 
     /// <summary>How late exhaust and intake come, their errors, and against what they count; null where it can't be told.</summary>
     private sealed record ValveShifts(double? Exhaust, double ExhaustError, double? Intake, double IntakeError, string? Against);
+
+    /// <summary>The same with the zero a person said: so many bar that the sensor shows in free air, or "exhaust" for the level of the exhaust stroke.</summary>
+    private static Fitted Zeroed(Fitted fitted, ReadingRequest request, List<Note> notes)
+    {
+        if (!request.Options.TryGetValue("zero", out var said)) return fitted;
+        var fromExhaust = said == "exhaust";
+        var zero = fromExhaust ? Level(OnTdc(fitted.Cycles.Mean, fitted.Own.Angles), 230, 330) : request.Number("zero", 0);
+        notes.Add(new("zero-set", string.Create(CultureInfo.InvariantCulture, $"Zero is {(fromExhaust ? "taken from the exhaust stroke" : "set by hand")}: {zero:+0.00;-0.00;0.00} bar are taken away{(fromExhaust ? ", so the exhaust's own pressure does not show" : "")}.")));
+        return fitted with { Cycles = fitted.Cycles.Less(zero), Own = fitted.Own with { Vacuum = fitted.Own.Vacuum + zero } };
+    }
 
     private static SliderCrank Crank(Engine engine) => SliderCrank.Of(engine.Geometry, engine.IsDiesel ? 17 : 10.5);
 

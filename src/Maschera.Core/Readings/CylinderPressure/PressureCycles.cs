@@ -30,6 +30,10 @@ internal sealed record PressureCycles(Channel Pressure, IReadOnlyList<Tower> Tow
     /// <summary>Mean over the cycles.</summary>
     public float[] Mean { get; } = [.. Enumerable.Range(0, CycleFold.Bins).Select(i => Cycles.Average(c => c[i]))];
 
+    /// <summary>The same with so much pressure taken away everywhere.</summary>
+    public PressureCycles Less(double zero) =>
+        new(Pressure, [.. Towers.Select(t => t with { Peak = t.Peak - zero })], Clock, Zero, HasCrank, [.. Cycles.Select(c => Array.ConvertAll(c, v => (float)(v - zero)))]);
+
     /// <summary>Mean speed, rpm.</summary>
     public double SpeedRpm => Clock.SpeedRpm;
 
