@@ -143,6 +143,9 @@ public sealed class StoredCapture
     /// <summary>The channels a person sees, in order: not the smoothed copies that lanes draw.</summary>
     public IEnumerable<StoredChannel> OwnChannels => Channels.Where(c => !c.IsLaneCopy).OrderBy(c => c.Ordinal);
 
+    /// <summary>True where a channel stands for each of the roles.</summary>
+    public bool Holds(IReadOnlyList<string> roles) => roles.All(role => Channels.Any(c => c.Role == role));
+
     /// <summary>Slower than this, s a sample, a capture is a log.</summary>
     public const double LogStep = 0.01;
 

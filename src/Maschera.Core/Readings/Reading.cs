@@ -126,6 +126,9 @@ public interface IReading
     /// <summary>True where a known-good capture can be compared with.</summary>
     bool TakesReference => false;
 
+    /// <summary>The roles a known-good capture has to fill to be compared with.</summary>
+    IReadOnlyList<string> ReferenceRoles => [Roles[0].Name];
+
     /// <summary>True where diagnostic messages are read instead of channels.</summary>
     bool ReadsMessages => false;
 

@@ -25,7 +25,7 @@ public sealed class ReadingService(MascheraDb db, SampleStore samples)
         var reading = ReadingRegistry.Find(kind) ?? throw new ReadingException($"There is no reading '{kind}'.");
         var known = reading.Roles.Select(r => r.Name).ToHashSet();
         var channels = roles ?? StoredRoles(capture, known);
-        var good = reading.TakesReference ? Known(capture, reference, reading.Roles[0].Name) : [];
+        var good = reading.TakesReference ? Known(capture, reference, reading) : [];
         var result = reading.Read(new ReadingRequest(Load(capture, reading.UsefulRate))
         {
             Engine = capture.Job!.Engine!.ToEngine(),
@@ -80,14 +80,14 @@ public sealed class ReadingService(MascheraDb db, SampleStore samples)
     /// <summary>Stands for all known-good captures of the same engine on the shelf.</summary>
     public const int WholeShelf = 0;
 
-    /// <summary>The captures to compare with: one, or all on the shelf for this engine that hold the reading's main signal.</summary>
-    private List<StoredCapture> Known(StoredCapture capture, int? reference, string mainRole)
+    /// <summary>The captures to compare with: one, or all on the shelf for this engine that hold the signals it compares.</summary>
+    private List<StoredCapture> Known(StoredCapture capture, int? reference, IReading reading)
     {
         var all = db.Captures.AsNoTracking().Include(c => c.Channels).Where(c => c.Id != capture.Id && c.DeletedAt == null);
         return reference switch
         {
             null => [],
-            WholeShelf => [.. all.Where(c => c.ShelvedAt != null && c.Job!.EngineId == capture.Job!.EngineId && c.Channels.Any(x => x.Role == mainRole)).OrderBy(c => c.Id)],
+            WholeShelf => [.. all.Where(c => c.ShelvedAt != null && c.Job!.EngineId == capture.Job!.EngineId).OrderBy(c => c.Id).AsEnumerable().Where(c => c.Holds(reading.ReferenceRoles))],
             { } id => [.. all.Where(c => c.Id == id)],
         };
     }

@@ -37,6 +37,7 @@ public sealed class CamTimingReading : IReading
     public string Title => "Cam timing";
     public bool NeedsEngine => false;
     public bool TakesReference => true;
+    public IReadOnlyList<string> ReferenceRoles => ["crank", "cam"];
     public Type ResultType => typeof(CamTimingResult);
     public IReadOnlyList<string> Options => [];
 

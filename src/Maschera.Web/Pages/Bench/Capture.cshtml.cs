@@ -191,8 +191,8 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
     /// <summary>Captures offered as known-good: those of the same engine first.</summary>
     public IReadOnlyList<StoredCapture> Others { get; private set; } = [];
 
-    /// <summary>How many of them lie on the shelf for this engine and hold the main signal of the reading.</summary>
-    public int ShelfForEngine => Others.Count(c => c.ShelvedAt is not null && c.Job!.EngineId == Capture.Job!.EngineId && c.Channels.Any(x => x.Role == ReadingRegistry.Find(Kind)!.Roles[0].Name));
+    /// <summary>How many of them lie on the shelf for this engine and hold the signals the reading compares.</summary>
+    public int ShelfForEngine => Others.Count(c => c.ShelvedAt is not null && c.Job!.EngineId == Capture.Job!.EngineId && c.Holds(ReadingRegistry.Find(Kind)!.ReferenceRoles));
 
     private async Task<object> OthersAsync()
     {
