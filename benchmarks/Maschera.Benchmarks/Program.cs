@@ -1,6 +1,7 @@
 using System.Diagnostics;
 using Maschera.Core.Engines;
 using Maschera.Core.Signals;
+using Maschera.Core.Timing;
 
 // Angle of every sample from a crank sensor: samples a second on one core, beside the same steps in numpy (angle_clock.py).
 // dotnet run -c Release --project benchmarks/Maschera.Benchmarks [FILE of float32 samples at 500 kS/s]
@@ -14,10 +15,14 @@ for (var round = 0; round < 7; round++)
 {
     var watch = Stopwatch.StartNew();
     var (clock, problem) = AngleClock.Make(crank, null);
-    if (clock is null) throw new InvalidOperationException(problem!.Text);
+    if (clock is null)
+        throw new InvalidOperationException(problem!.Text);
     clock.Fill(crank.Time, degrees);
     seconds.Add(watch.Elapsed.TotalSeconds);
 }
 
 seconds.Sort();
-Console.WriteLine($"{samples.Length / 1e6:0} million samples in {seconds[seconds.Count / 2]:0.000} s (median of {seconds.Count}): {samples.Length / seconds[seconds.Count / 2] / 1e6:0} million a second; last angle {degrees[^1]:0.000}");
+Console.WriteLine(
+    $"{samples.Length / 1e6:0} million samples in {seconds[seconds.Count / 2]:0.000} s (median of {seconds.Count}): "
+        + $"{samples.Length / seconds[seconds.Count / 2] / 1e6:0} million a second; last angle {degrees[^1]:0.000}"
+);

@@ -1,5 +1,6 @@
 using System.CommandLine;
 using System.Text.Json;
+using Maschera.App;
 using Maschera.Formats;
 using Maschera.Store;
 using Microsoft.EntityFrameworkCore;
@@ -26,7 +27,13 @@ internal static class ImportCommand
     {
         try
         {
-            var told = Import(words.GetValue(s_capture)!, new DataFolder(words.GetValue(s_data) ?? DataFolder.Usual), words.GetValue(s_job), words.GetValue(s_dbc) is { } dbc ? DbcFile.Load(dbc) : null, cancel);
+            var told = Import(
+                words.GetValue(s_capture)!,
+                new DataFolder(words.GetValue(s_data) ?? DataFolder.Usual),
+                words.GetValue(s_job),
+                words.GetValue(s_dbc) is { } dbc ? DbcFile.Load(dbc) : null,
+                cancel
+            );
             Console.Out.WriteLine(JsonSerializer.Serialize(told, EngineFile.Json));
             return 0;
         }
@@ -41,12 +48,58 @@ internal static class ImportCommand
     {
         using var db = new MascheraDb(MascheraDb.ForFile(data.Database));
         db.Prepare();
-        var job = number is null ? db.LiveJobs.Where(j => j.ClosedAt == null).OrderByDescending(j => j.Id).FirstOrDefault() : db.LiveJobs.FirstOrDefault(j => j.Id == number);
-        if (job is null) throw new InvalidOperationException(number is null ? "There is no open job to import into; take one in first, or name another --data." : $"There is no job {number} in this data folder.");
+        var job = number is null
+            ? db.LiveJobs.Where(j => j.ClosedAt == null).OrderByDescending(j => j.Id).FirstOrDefault()
+            : db.LiveJobs.FirstOrDefault(j => j.Id == number);
+        if (job is null)
+            throw new InvalidOperationException(
+                number is null
+                    ? "There is no open job to import into; take one in first, or name another --data."
+                    : $"There is no job {number} in this data folder."
+            );
         var name = Path.GetFileName(path);
-        var capture = new StoredCapture { JobId = job.Id, Name = Path.GetFileNameWithoutExtension(name), TakenAt = DateTime.UtcNow };
-        using var writer = new CaptureWriter(db, capture);
-        writer.Complete(CaptureFile.Read(path, name, writer, description: description, cancel: cancel));
-        return new { capture = capture.Id, job = job.Id, channels = db.Channels.Where(c => c.CaptureId == capture.Id).OrderBy(c => c.Ordinal).Select(c => new { c.Name, c.Unit, c.Count, c.Start, c.Step }).ToList(), capture.Notes };
+        var overview = CaptureFile.Inspect(path, name, description);
+        var roles = IntakeGuess.Roles(overview);
+        var capture = StoredCapture.Of(
+            job.Id,
+            overview.Bundle?.Name ?? Path.GetFileNameWithoutExtension(name),
+            IntakeGuess.Conditions(overview, roles)
+        );
+        var intake = new CaptureIntake(db, new ReadingService(db, new SampleStore(db)));
+        intake.Take(
+            capture,
+            [.. overview.Channels.Select((c, i) => new ChannelChoice(c.Name, c.Unit, 1, roles[i]))],
+            sink => CaptureFile.Read(path, name, sink, description: description, cancel: cancel),
+            cancel
+        );
+        return new
+        {
+            capture = capture.Id,
+            job = job.Id,
+            channels = db
+                .Channels.Where(c => c.CaptureId == capture.Id)
+                .OrderBy(c => c.Ordinal)
+                .Select(c => new
+                {
+                    c.Name,
+                    c.Role,
+                    c.Unit,
+                    c.Count,
+                    c.Start,
+                    c.Step,
+                })
+                .ToList(),
+            capture.Conditions,
+            capture.Notes,
+            readings = db
+                .Readings.Where(r => r.CaptureId == capture.Id)
+                .Select(r => new
+                {
+                    r.Kind,
+                    r.Verdict,
+                    r.Sentence,
+                })
+                .ToList(),
+        };
     }
 }

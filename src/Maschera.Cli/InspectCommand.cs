@@ -27,7 +27,16 @@ internal static class InspectCommand
             {
                 file = capture.Name,
                 overview.Kind,
-                channels = capture.Channels.Select(c => new { c.Name, c.Unit, samples = c.Samples.Length, start = c.Time.Start, end = c.Time.End, even = c.Time.IsUniform, rate = 1 / c.Time.Step }),
+                channels = capture.Channels.Select(c => new
+                {
+                    c.Name,
+                    c.Unit,
+                    samples = c.Samples.Length,
+                    start = c.Time.Start,
+                    end = c.Time.End,
+                    even = c.Time.IsUniform,
+                    rate = 1 / c.Time.Step,
+                }),
                 capture.Notes,
             };
             Console.Out.WriteLine(JsonSerializer.Serialize(told, EngineFile.Json));

@@ -1,7 +1,12 @@
 using System.CommandLine;
 using Maschera.Cli;
 
-var root = new RootCommand("Maschera: readings on captures, from the command line.") { ReadCommand.Create(), InspectCommand.Create(), ImportCommand.Create() };
+var root = new RootCommand("Maschera: readings on captures, from the command line.")
+{
+    ReadCommand.Create(),
+    InspectCommand.Create(),
+    ImportCommand.Create(),
+};
 var parsed = root.Parse(args);
 if (parsed.Errors.Count > 0)
 {

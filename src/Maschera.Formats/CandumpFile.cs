@@ -1,5 +1,5 @@
 using System.Globalization;
-using Maschera.Core.Readings;
+using Maschera.Core.Basics;
 using Maschera.Core.Vehicle;
 
 namespace Maschera.Formats;
@@ -13,7 +13,8 @@ public sealed record FrameLog(IReadOnlyList<CanFrame> Frames, IReadOnlyList<Note
 /// </summary>
 public static class CandumpFile
 {
-    private const uint ErrorFlag = 0x20000000, ExtendedFlag = 0x80000000;
+    private const uint ErrorFlag = 0x20000000,
+        ExtendedFlag = 0x80000000;
 
     /// <summary>True where the first line that says anything is a frame.</summary>
     public static bool Begins(string text)
@@ -33,7 +34,8 @@ public static class CandumpFile
         for (var i = 0; i < lines.Length; i++)
         {
             var line = lines[i].Trim();
-            if (line.Length == 0 || IsRemark(line)) continue;
+            if (line.Length == 0 || IsRemark(line))
+                continue;
             if (!TryFrame(line, out var frame, out var isData))
             {
                 // The last line of a log that was stopped may be cut short.
@@ -43,7 +45,11 @@ public static class CandumpFile
                     break;
                 }
 
-                throw new CaptureFormatException(name, i + 1, "is no CAN frame. Each line reads (seconds) bus id#data, as candump writes it.");
+                throw new CaptureFormatException(
+                    name,
+                    i + 1,
+                    "is no CAN frame. Each line reads (seconds) bus id#data, as candump writes it."
+                );
             }
 
             if (!isData)
@@ -52,14 +58,19 @@ public static class CandumpFile
                 continue;
             }
 
-            if (double.IsNaN(frame.Seconds)) (clockless, frame) = (true, frame with { Seconds = frames.Count * 1e-3 });
-            if (double.IsNaN(first)) first = frame.Seconds;
+            if (double.IsNaN(frame.Seconds))
+                (clockless, frame) = (true, frame with { Seconds = frames.Count * 1e-3 });
+            if (double.IsNaN(first))
+                first = frame.Seconds;
             frames.Add(frame with { Seconds = frame.Seconds - first });
         }
 
-        if (frames.Count == 0) throw new CaptureFormatException(name, "holds no CAN frames.");
-        if (errors > 0) notes.Add(new("error-frames", $"{errors} error or remote frames are left out."));
-        if (clockless) notes.Add(new("no-time", "The log has no times: frames are taken a millisecond apart."));
+        if (frames.Count == 0)
+            throw new CaptureFormatException(name, "holds no CAN frames.");
+        if (errors > 0)
+            notes.Add(new("error-frames", $"{errors} error or remote frames are left out."));
+        if (clockless)
+            notes.Add(new("no-time", "The log has no times: frames are taken a millisecond apart."));
         return new FrameLog(frames, notes);
     }
 
@@ -79,13 +90,16 @@ public static class CandumpFile
         for (var i = 0; i < lines.Length; i++)
         {
             var line = lines[i].Trim();
-            if (line.Length == 0 || IsRemark(line)) continue;
+            if (line.Length == 0 || IsRemark(line))
+                continue;
             var digits = line.Replace(" ", "", StringComparison.Ordinal);
-            if (digits.Length % 2 != 0 || !digits.All(char.IsAsciiHexDigit)) throw new CaptureFormatException(name, i + 1, "is no payload in hexadecimal digits, two a byte.");
+            if (digits.Length % 2 != 0 || !digits.All(char.IsAsciiHexDigit))
+                throw new CaptureFormatException(name, i + 1, "is no payload in hexadecimal digits, two a byte.");
             messages.Add(new DiagnosticMessage(0, null, Convert.FromHexString(digits)));
         }
 
-        if (messages.Count == 0) throw new CaptureFormatException(name, "holds no payloads.");
+        if (messages.Count == 0)
+            throw new CaptureFormatException(name, "holds no payloads.");
         return new MessageLog(messages, []);
     }
 
@@ -107,13 +121,21 @@ public static class CandumpFile
         var seconds = double.NaN;
         if (words.Length > 0 && words[0].StartsWith('('))
         {
-            if (!words[0].EndsWith(')') || !double.TryParse(words[0][1..^1], NumberStyles.Float, CultureInfo.InvariantCulture, out seconds) || !double.IsFinite(seconds)) return false;
+            if (
+                !words[0].EndsWith(')')
+                || !double.TryParse(words[0][1..^1], NumberStyles.Float, CultureInfo.InvariantCulture, out seconds)
+                || !double.IsFinite(seconds)
+            )
+                return false;
             at = 1;
         }
 
-        if (words.Length <= at + 1) return false;
+        if (words.Length <= at + 1)
+            return false;
         var bus = words[at++];
-        return words[at].Contains('#', StringComparison.Ordinal) ? Logged(seconds, bus, words[at], out frame, out isData) : Shown(seconds, bus, words[at..], out frame, out isData);
+        return words[at].Contains('#', StringComparison.Ordinal)
+            ? Logged(seconds, bus, words[at], out frame, out isData)
+            : Shown(seconds, bus, words[at..], out frame, out isData);
     }
 
     /// <summary>The log form: 7E8#0341, FD frames with ## and a digit of flags, remote frames with R.</summary>
@@ -122,8 +144,10 @@ public static class CandumpFile
         (frame, isData) = (null!, true);
         var cut = word.IndexOf('#', StringComparison.Ordinal);
         var (id, data) = (word[..cut], word[(cut + 1)..]);
-        if (data.StartsWith('#')) data = data.Length > 1 ? data[2..] : "x";
-        if (data.StartsWith('R')) (isData, data) = (false, "");
+        if (data.StartsWith('#'))
+            data = data.Length > 1 ? data[2..] : "x";
+        if (data.StartsWith('R'))
+            (isData, data) = (false, "");
         return Make(seconds, bus, id, data.Replace(".", "", StringComparison.Ordinal), ref isData, out frame);
     }
 
@@ -131,18 +155,28 @@ public static class CandumpFile
     private static bool Shown(double seconds, string bus, string[] words, out CanFrame frame, out bool isData)
     {
         (frame, isData) = (null!, true);
-        if (words.Length < 2 || words[1] is not ['[', .., ']'] || !int.TryParse(words[1][1..^1], NumberStyles.None, CultureInfo.InvariantCulture, out var count)) return false;
-        if (words.Length > 2 && words[2] == "remote") (isData, count) = (false, 0);
-        if (words.Length < 2 + count) return false;
+        if (
+            words.Length < 2
+            || words[1] is not ['[', .., ']']
+            || !int.TryParse(words[1][1..^1], NumberStyles.None, CultureInfo.InvariantCulture, out var count)
+        )
+            return false;
+        if (words.Length > 2 && words[2] == "remote")
+            (isData, count) = (false, 0);
+        if (words.Length < 2 + count)
+            return false;
         return Make(seconds, bus, words[0], string.Concat(words.Skip(2).Take(count)), ref isData, out frame);
     }
 
     private static bool Make(double seconds, string bus, string id, string data, ref bool isData, out CanFrame frame)
     {
         frame = null!;
-        if (id.Length is not (3 or 8) || !uint.TryParse(id, NumberStyles.AllowHexSpecifier, CultureInfo.InvariantCulture, out var number)) return false;
-        if (data.Length % 2 != 0 || data.Length > 128 || !data.All(char.IsAsciiHexDigit)) return false;
-        if (id.Length == 8 && (number & ErrorFlag) != 0) isData = false;
+        if (id.Length is not (3 or 8) || !uint.TryParse(id, NumberStyles.AllowHexSpecifier, CultureInfo.InvariantCulture, out var number))
+            return false;
+        if (data.Length % 2 != 0 || data.Length > 128 || !data.All(char.IsAsciiHexDigit))
+            return false;
+        if (id.Length == 8 && (number & ErrorFlag) != 0)
+            isData = false;
         frame = new CanFrame(seconds, bus, number & ~ExtendedFlag, id.Length == 8, Convert.FromHexString(data));
         return true;
     }

@@ -17,20 +17,32 @@ public static class CaptureExport
     public static void WriteCsv(Stream stream, IReadOnlyList<ISampleReader> channels, CancellationToken cancel = default)
     {
         var groups = Grouped(channels);
-        stream.Write(Encoding.UTF8.GetBytes(string.Join(",", groups.SelectMany((g, i) => g.Select(c => Heading(c.Name, c.Unit)).Prepend(i == 0 ? "Time (s)" : Heading("Time " + g[0].Name, "s")))) + "\r\n"));
+        stream.Write(
+            Encoding.UTF8.GetBytes(
+                string.Join(
+                    ",",
+                    groups.SelectMany(
+                        (g, i) => g.Select(c => Heading(c.Name, c.Unit)).Prepend(i == 0 ? "Time (s)" : Heading("Time " + g[0].Name, "s"))
+                    )
+                ) + "\r\n"
+            )
+        );
         var columns = groups.Select(g => g.Select(c => new Column(c)).ToList()).ToList();
         var rows = channels.Max(c => c.Count);
         var line = new byte[RowBytes * (channels.Count + groups.Count) + 2];
         for (var row = 0; row < rows; row++)
         {
-            if (row % 4096 == 0) cancel.ThrowIfCancellationRequested();
+            if (row % 4096 == 0)
+                cancel.ThrowIfCancellationRequested();
             var at = 0;
             foreach (var group in columns)
             {
                 var there = false;
-                foreach (var column in group) there = column.Next();
+                foreach (var column in group)
+                    there = column.Next();
                 at += Cell(line.AsSpan(at), there ? group[0].Time : double.NaN);
-                foreach (var column in group) at += Cell(line.AsSpan(at), there ? column.Value : float.NaN);
+                foreach (var column in group)
+                    at += Cell(line.AsSpan(at), there ? column.Value : float.NaN);
             }
 
             // The last comma gives way to the line's end.
@@ -40,20 +52,32 @@ public static class CaptureExport
     }
 
     /// <summary>WAV of 32-bit floats, the values as they are in their units.</summary>
-    /// <exception cref="CaptureFormatException">The channels don't share one even axis with a whole rate, or are too long for WAV.</exception>
+    /// <exception cref="CaptureFormatException">
+    /// The channels don't share one even axis with a whole rate, or are too long for WAV.
+    /// </exception>
     public static void WriteWav(Stream stream, string file, IReadOnlyList<ISampleReader> channels, CancellationToken cancel = default)
     {
         var rate = 1 / channels[0].Step;
-        if (Grouped(channels).Count > 1 || !channels[0].IsUniform) throw new CaptureFormatException(file, "WAV holds one even rate, and these channels have several or uneven ones. Export CSV or a bundle.");
-        if (Math.Abs(rate - Math.Round(rate)) > 1e-6 * rate || rate is < 1 or > uint.MaxValue) throw new CaptureFormatException(file, $"WAV holds whole samples a second, and this capture has {rate:0.######}. Export CSV or a bundle.");
+        if (Grouped(channels).Count > 1 || !channels[0].IsUniform)
+            throw new CaptureFormatException(
+                file,
+                "WAV holds one even rate, and these channels have several or uneven ones. Export CSV or a bundle."
+            );
+        if (Math.Abs(rate - Math.Round(rate)) > 1e-6 * rate || rate is < 1 or > uint.MaxValue)
+            throw new CaptureFormatException(
+                file,
+                $"WAV holds whole samples a second, and this capture has {rate:0.######}. Export CSV or a bundle."
+            );
         var bytes = (long)channels[0].Count * channels.Count * sizeof(float);
-        if (bytes > uint.MaxValue - 64) throw new CaptureFormatException(file, "WAV ends at 4 GB. Export a shorter window, or a bundle.");
+        if (bytes > uint.MaxValue - 64)
+            throw new CaptureFormatException(file, "WAV ends at 4 GB. Export a shorter window, or a bundle.");
         stream.Write(WavHeader((ushort)channels.Count, (uint)Math.Round(rate), (uint)bytes));
         var columns = channels.Select(c => new Column(c)).ToList();
         var frame = new byte[sizeof(float) * columns.Count];
         for (var row = 0; row < channels[0].Count; row++)
         {
-            if (row % 4096 == 0) cancel.ThrowIfCancellationRequested();
+            if (row % 4096 == 0)
+                cancel.ThrowIfCancellationRequested();
             for (var c = 0; c < columns.Count; c++)
             {
                 columns[c].Next();
@@ -94,9 +118,17 @@ public static class CaptureExport
         var groups = new List<List<ISampleReader>>();
         foreach (var channel in channels)
         {
-            var group = groups.FirstOrDefault(g => g[0].IsUniform && channel.IsUniform && g[0].Count == channel.Count && g[0].Start == channel.Start && g[0].Step == channel.Step);
-            if (group is null) groups.Add([channel]);
-            else group.Add(channel);
+            var group = groups.FirstOrDefault(g =>
+                g[0].IsUniform
+                && channel.IsUniform
+                && g[0].Count == channel.Count
+                && g[0].Start == channel.Start
+                && g[0].Step == channel.Step
+            );
+            if (group is null)
+                groups.Add([channel]);
+            else
+                group.Add(channel);
         }
 
         return groups;
@@ -111,7 +143,8 @@ public static class CaptureExport
     private static int Cell(Span<byte> into, double value)
     {
         var written = 0;
-        if (!double.IsNaN(value)) Utf8Formatter.TryFormat(value, into, out written);
+        if (!double.IsNaN(value))
+            Utf8Formatter.TryFormat(value, into, out written);
         into[written] = (byte)',';
         return written + 1;
     }
@@ -119,7 +152,8 @@ public static class CaptureExport
     private static int Cell(Span<byte> into, float value)
     {
         var written = 0;
-        if (float.IsFinite(value)) Utf8Formatter.TryFormat(value, into, out written);
+        if (float.IsFinite(value))
+            Utf8Formatter.TryFormat(value, into, out written);
         into[written] = (byte)',';
         return written + 1;
     }
@@ -138,8 +172,10 @@ public static class CaptureExport
         /// <summary>Goes on; false behind the end.</summary>
         public bool Next()
         {
-            if (++_at < _piece.Samples.Length) return true;
-            if (!_pieces.MoveNext()) return false;
+            if (++_at < _piece.Samples.Length)
+                return true;
+            if (!_pieces.MoveNext())
+                return false;
             (_piece, _at) = (_pieces.Current, 0);
             return true;
         }

@@ -1,4 +1,4 @@
-using Maschera.Core.Readings;
+using Maschera.Core.Basics;
 using Maschera.Core.Signals;
 
 namespace Maschera.Formats;
@@ -40,7 +40,10 @@ public static class CaptureFile
         if (IsCanLog(stream))
         {
             var capture = CanLog.Decode(TextFile.Load(path), name, description);
-            return new FileOverview("CAN log", [.. capture.Channels.Select((c, i) => new ChannelInfo(c.Name, c.Unit, i))], null, null) { Notes = capture.Notes };
+            return new FileOverview("CAN log", [.. capture.Channels.Select((c, i) => new ChannelInfo(c.Name, c.Unit, i))], null, null)
+            {
+                Notes = capture.Notes,
+            };
         }
 
         var layout = CsvFile.Inspect(stream, name);
@@ -49,12 +52,21 @@ public static class CaptureFile
 
     /// <summary>Streams a file into a sink.</summary>
     /// <exception cref="CaptureFormatException">It can't be read.</exception>
-    public static IReadOnlyList<Note> Read(string path, string name, ICaptureSink sink, IProgress<long>? progress = null, DbcFile? description = null, CancellationToken cancel = default)
+    public static IReadOnlyList<Note> Read(
+        string path,
+        string name,
+        ICaptureSink sink,
+        IProgress<long>? progress = null,
+        DbcFile? description = null,
+        CancellationToken cancel = default
+    )
     {
         using var stream = Open(path, name);
         var head = Head(stream);
-        if (WavFile.Begins(head)) return WavFile.Read(stream, name, sink, progress, cancel);
-        if (BundleFile.Begins(head)) return BundleFile.Read(stream, name, sink, progress, cancel);
+        if (WavFile.Begins(head))
+            return WavFile.Read(stream, name, sink, progress, cancel);
+        if (BundleFile.Begins(head))
+            return BundleFile.Read(stream, name, sink, progress, cancel);
         if (IsCanLog(stream))
         {
             var capture = CanLog.Decode(TextFile.Load(path), name, description);
@@ -70,7 +82,12 @@ public static class CaptureFile
 
     /// <summary>Reads a file into memory, only the wanted channels.</summary>
     /// <exception cref="CaptureFormatException">It can't be read.</exception>
-    public static Capture Load(string path, Func<ChannelInfo, bool>? wanted = null, DbcFile? description = null, CancellationToken cancel = default)
+    public static Capture Load(
+        string path,
+        Func<ChannelInfo, bool>? wanted = null,
+        DbcFile? description = null,
+        CancellationToken cancel = default
+    )
     {
         var sink = new MemorySink(wanted);
         var name = Path.GetFileName(path);
@@ -101,7 +118,8 @@ public static class CaptureFile
         var length = stream.ReadAtLeast(head, head.Length, throwOnEndOfStream: false);
         stream.Position = 0;
         var text = System.Text.Encoding.Latin1.GetString(head, 0, length);
-        return text.Contains('(', StringComparison.Ordinal) && CandumpFile.Begins(length == head.Length ? text[..(text.LastIndexOf('\n') + 1)] : text);
+        return text.Contains('(', StringComparison.Ordinal)
+            && CandumpFile.Begins(length == head.Length ? text[..(text.LastIndexOf('\n') + 1)] : text);
     }
 
     /// <summary>The first bytes; the stream stands at its beginning again.</summary>

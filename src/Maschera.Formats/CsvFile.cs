@@ -1,7 +1,7 @@
 using System.Globalization;
 using System.Runtime.CompilerServices;
 using System.Text;
-using Maschera.Core.Readings;
+using Maschera.Core.Basics;
 using Maschera.Core.Signals;
 
 namespace Maschera.Formats;
@@ -18,7 +18,13 @@ public static class CsvFile
     /// <param name="progress">Is told the bytes read so far.</param>
     /// <returns>What there was to doubt, the layout's notes first.</returns>
     /// <exception cref="CaptureFormatException">A row can't be read.</exception>
-    public static IReadOnlyList<Note> Read(Stream stream, CsvLayout layout, ICaptureSink sink, IProgress<long>? progress = null, CancellationToken cancel = default)
+    public static IReadOnlyList<Note> Read(
+        Stream stream,
+        CsvLayout layout,
+        ICaptureSink sink,
+        IProgress<long>? progress = null,
+        CancellationToken cancel = default
+    )
     {
         stream.ReadExactly(new byte[layout.MarkLength]);
         using var text = layout.Encoding.StartsWith("utf-16", StringComparison.Ordinal)
@@ -31,16 +37,20 @@ public static class CsvFile
         {
             cancel.ThrowIfCancellationRequested();
             var read = (text ?? stream).Read(buffer, filled, buffer.Length - filled);
-            if (read == 0) break;
+            if (read == 0)
+                break;
             filled += read;
             var used = rows.TakeLines(buffer.AsSpan(0, filled));
-            if (used == 0 && filled == buffer.Length) throw new CaptureFormatException(layout.File, rows.Line + 1, "is longer than a megabyte; this is not a CSV file.");
+            if (used == 0 && filled == buffer.Length)
+                throw new CaptureFormatException(layout.File, rows.Line + 1, "is longer than a megabyte; this is not a CSV file.");
             buffer.AsSpan(used, filled - used).CopyTo(buffer);
             filled -= used;
-            if (stream.CanSeek) progress?.Report(stream.Position);
+            if (stream.CanSeek)
+                progress?.Report(stream.Position);
         }
 
-        if (filled > 0) rows.TakeLastLine(buffer.AsSpan(0, filled));
+        if (filled > 0)
+            rows.TakeLastLine(buffer.AsSpan(0, filled));
         return [.. layout.Notes, .. rows.Finish()];
     }
 }
@@ -106,8 +116,10 @@ internal sealed class CsvRows
         var at = 0;
         while (at < lines.Length)
         {
-            if (_begun && _plain) at += TakePlainRows(lines[at..]);
-            if (at == lines.Length) break;
+            if (_begun && _plain)
+                at += TakePlainRows(lines[at..]);
+            if (at == lines.Length)
+                break;
             var length = lines[at..].IndexOf((byte)'\n');
             Take(lines.Slice(at, length), isLast: false);
             at += length + 1;
@@ -123,10 +135,24 @@ internal sealed class CsvRows
     public IReadOnlyList<Note> Finish()
     {
         Flush();
-        if (_rows == 0) throw new CaptureFormatException(_layout.File, Line, "has a header but no rows below it.");
-        if (_shortRows > 0) _notes.Add(new("short-rows", $"{_shortRows} rows have fewer cells than columns, the first in line {_firstShortRow}; the rest of each is taken as missing."));
+        if (_rows == 0)
+            throw new CaptureFormatException(_layout.File, Line, "has a header but no rows below it.");
+        if (_shortRows > 0)
+            _notes.Add(
+                new(
+                    "short-rows",
+                    $"{_shortRows} rows have fewer cells than columns, the first in line {_firstShortRow}; the rest of each is taken "
+                        + $"as missing."
+                )
+            );
         for (var i = 0; i < _missing.Length; i++)
-            if (_missing[i] > 0) _notes.Add(new("missing-values", $"'{_layout.Columns[i].Name}' has {_missing[i]} cells out of range, empty or not a number; they are left out."));
+            if (_missing[i] > 0)
+                _notes.Add(
+                    new(
+                        "missing-values",
+                        $"'{_layout.Columns[i].Name}' has {_missing[i]} cells out of range, empty or not a number; they are left out."
+                    )
+                );
         return _notes;
     }
 
@@ -152,7 +178,8 @@ internal sealed class CsvRows
                 for (var column = 0; column <= last; column++)
                 {
                     var negative = *p == '-';
-                    if (negative) p++;
+                    if (negative)
+                        p++;
                     var number = p;
                     ulong mantissa = 0;
                     uint digit;
@@ -177,14 +204,18 @@ internal sealed class CsvRows
                         digits += fraction;
                     }
 
-                    if (digits is 0 or > 15) return (int)(at - start);
+                    if (digits is 0 or > 15)
+                        return (int)(at - start);
                     var value = mantissa / powers[fraction];
                     cells[column] = negative ? -value : value;
-                    if (column < last && *p++ != delimiter) return (int)(at - start);
+                    if (column < last && *p++ != delimiter)
+                        return (int)(at - start);
                 }
 
-                if (*p == '\r') p++;
-                if (*p++ != '\n') return (int)(at - start);
+                if (*p == '\r')
+                    p++;
+                if (*p++ != '\n')
+                    return (int)(at - start);
                 at = p;
                 Line++;
                 KeepPlainRow();
@@ -200,8 +231,10 @@ internal sealed class CsvRows
         var row = _block.Count;
         for (var column = 0; column < _cells.Length; column++)
         {
-            if (_uses[column] == ColumnUse.Channel) _block.Values[_targets[column]][row] = (float)_cells[column];
-            else KeepTime(column, _cells[column] * _timeScale[column], row);
+            if (_uses[column] == ColumnUse.Channel)
+                _block.Values[_targets[column]][row] = (float)_cells[column];
+            else
+                KeepTime(column, _cells[column] * _timeScale[column], row);
         }
 
         EndRow();
@@ -209,19 +242,25 @@ internal sealed class CsvRows
 
     private void EndRow()
     {
-        if (_layout.Interval is { } interval) _block.Times[0][_block.Count] = _rows * interval;
+        if (_layout.Interval is { } interval)
+            _block.Times[0][_block.Count] = _rows * interval;
         _rows++;
-        if (++_block.Count == BlockRows) Flush();
+        if (++_block.Count == BlockRows)
+            Flush();
     }
 
     private void Take(ReadOnlySpan<byte> line, bool isLast)
     {
         Line++;
-        if (line.Length > 0 && line[^1] == '\r') line = line[..^1];
-        if (Line < _layout.FirstDataLine || line.Trim((byte)' ').IsEmpty || line[0] == '#' || line.StartsWith("//"u8)) return;
-        if (line[0] == ';' && _delimiter != ';') return;
+        if (line.Length > 0 && line[^1] == '\r')
+            line = line[..^1];
+        if (Line < _layout.FirstDataLine || line.Trim((byte)' ').IsEmpty || line[0] == '#' || line.StartsWith("//"u8))
+            return;
+        if (line[0] == ';' && _delimiter != ';')
+            return;
         var control = line.IndexOfAnyInRange((byte)0, (byte)8);
-        if (control >= 0) throw Refuse($"a control byte (0x{line[control]:X2}) stands among the text.");
+        if (control >= 0)
+            throw Refuse($"a control byte (0x{line[control]:X2}) stands among the text.");
         var row = _block.Count;
         var column = 0;
         var cellsLeft = line;
@@ -229,12 +268,15 @@ internal sealed class CsvRows
         while (!ended)
         {
             var cell = NextCell(ref cellsLeft, out ended);
-            if (column < _uses.Length) TakeCell(column, cell, row, isLast);
-            else if (!(ended && cell.IsEmpty)) throw Refuse($"has {column + 1 + CountCells(cellsLeft, ended)} cells, but there are {_uses.Length} columns.");
+            if (column < _uses.Length)
+                TakeCell(column, cell, row, isLast);
+            else if (!(ended && cell.IsEmpty))
+                throw Refuse($"has {column + 1 + CountCells(cellsLeft, ended)} cells, but there are {_uses.Length} columns.");
             column++;
         }
 
-        if (column < _uses.Length && !TakeShortRow(column, row, isLast)) return;
+        if (column < _uses.Length && !TakeShortRow(column, row, isLast))
+            return;
         EndRow();
     }
 
@@ -246,18 +288,22 @@ internal sealed class CsvRows
         if (isLast)
         {
             _notes.Add(new("cut-short", $"The last line ({Line}) is cut short and is left out."));
-            for (var clock = 0; clock < _lastTime.Length; clock++) _block.Times[clock][row] = 0;
+            for (var clock = 0; clock < _lastTime.Length; clock++)
+                _block.Times[clock][row] = 0;
             return false;
         }
 
-        if (_shortRows++ == 0) _firstShortRow = Line;
-        for (var i = column; i < _uses.Length; i++) TakeCell(i, default, row, isLast);
+        if (_shortRows++ == 0)
+            _firstShortRow = Line;
+        for (var i = column; i < _uses.Length; i++)
+            TakeCell(i, default, row, isLast);
         return true;
     }
 
     private ReadOnlySpan<byte> NextCell(ref ReadOnlySpan<byte> rest, out bool ended)
     {
-        if (rest.Length > 0 && rest[0] == '"' || rest.Length > 1 && rest[0] == ' ' && rest.TrimStart((byte)' ') is [(byte)'"', ..]) return QuotedCell(ref rest, out ended);
+        if (rest.Length > 0 && rest[0] == '"' || rest.Length > 1 && rest[0] == ' ' && rest.TrimStart((byte)' ') is [(byte)'"', ..])
+            return QuotedCell(ref rest, out ended);
         var length = rest.IndexOf(_delimiter);
         ended = length < 0;
         var cell = ended ? rest : rest[..length];
@@ -269,7 +315,8 @@ internal sealed class CsvRows
     {
         rest = rest.TrimStart((byte)' ')[1..];
         var close = rest.IndexOf((byte)'"');
-        if (close < 0) throw Refuse("a quote is opened and never closed.");
+        if (close < 0)
+            throw Refuse("a quote is opened and never closed.");
         var cell = rest[..close];
         rest = rest[(close + 1)..];
         var next = rest.IndexOf(_delimiter);
@@ -286,8 +333,10 @@ internal sealed class CsvRows
                 if (!TryNumber(cell, out var value))
                 {
                     value = double.NaN;
-                    if (!isLast) _missing[column]++;
-                    if (column == 0) RefuseHeaderAgain(cell);
+                    if (!isLast)
+                        _missing[column]++;
+                    if (column == 0)
+                        RefuseHeaderAgain(cell);
                 }
 
                 _block.Values[_targets[column]][row] = (float)value;
@@ -312,11 +361,17 @@ internal sealed class CsvRows
         if (!TryNumber(cell, out var time) || !double.IsFinite(time))
         {
             RefuseHeaderAgain(cell);
-            throw new CaptureFormatException(_layout.File, Line, _layout.Columns[column].Name, $"'{Encoding.UTF8.GetString(cell)}' is not a time.");
+            throw new CaptureFormatException(
+                _layout.File,
+                Line,
+                _layout.Columns[column].Name,
+                $"'{Encoding.UTF8.GetString(cell)}' is not a time."
+            );
         }
 
         KeepTime(column, time * _timeScale[column], row);
-        if (!_begun) Begin(TimeQuantum());
+        if (!_begun)
+            Begin(TimeQuantum());
     }
 
     private void TakeClock(int column, ReadOnlySpan<byte> cell, int row)
@@ -329,41 +384,55 @@ internal sealed class CsvRows
             throw new CaptureFormatException(_layout.File, Line, _layout.Columns[column].Name, $"'{text}' is not a time of day.");
         }
 
-        if (double.IsNaN(_clockStart[clock])) (_clockStart[clock], _firstDay[clock]) = (seconds, day ?? 0);
-        if (day is not null) _days[clock] = day.Value - _firstDay[clock];
-        else if (seconds - _clockStart[clock] + _days[clock] * Day < _lastTime[clock] - Day / 2) _days[clock]++;
+        if (double.IsNaN(_clockStart[clock]))
+            (_clockStart[clock], _firstDay[clock]) = (seconds, day ?? 0);
+        if (day is not null)
+            _days[clock] = day.Value - _firstDay[clock];
+        else if (seconds - _clockStart[clock] + _days[clock] * Day < _lastTime[clock] - Day / 2)
+            _days[clock]++;
         var time = seconds - _clockStart[clock] + _days[clock] * Day;
 
         KeepTime(column, time, row);
-        if (!_begun) Begin(Math.Pow(10, -NumberText.Decimals(cell, text.Contains(',') ? (byte)',' : (byte)'.')));
+        if (!_begun)
+            Begin(Math.Pow(10, -NumberText.Decimals(cell, text.Contains(',') ? (byte)',' : (byte)'.')));
     }
 
     private void KeepTime(int column, double time, int row)
     {
         var clock = _targets[column];
         if (time < _lastTime[clock])
-            throw new CaptureFormatException(_layout.File, Line, _layout.Columns[column].Name, string.Create(CultureInfo.InvariantCulture, $"time goes backwards, from {_lastTime[clock]:0.######} s to {time:0.######} s. Cut the file there."));
+            throw new CaptureFormatException(
+                _layout.File,
+                Line,
+                _layout.Columns[column].Name,
+                $"time goes backwards, from {_lastTime[clock]:0.######} s to {time:0.######} s. Cut the file there."
+            );
         _lastTime[clock] = time;
         _block.Times[clock][row] = time;
     }
 
     private void RefuseHeaderAgain(ReadOnlySpan<byte> cell)
     {
-        if (_firstHeaderCell.Length > 0 && cell.StartsWith(_firstHeaderCell)) throw Refuse("a second header stands among the rows. Split the file there.");
+        if (_firstHeaderCell.Length > 0 && cell.StartsWith(_firstHeaderCell))
+            throw Refuse("a second header stands among the rows. Split the file there.");
     }
 
     private bool TryNumber(ReadOnlySpan<byte> cell, out double value)
     {
-        if (NumberText.TryRead(cell, _point, out value)) return true;
+        if (NumberText.TryRead(cell, _point, out value))
+            return true;
         var mark = _point == '.' ? (byte)',' : (byte)'.';
-        if (cell.Length is 0 or > 40 || !cell.Contains(mark)) return false;
+        if (cell.Length is 0 or > 40 || !cell.Contains(mark))
+            return false;
         // Thousands marks: taken out only where groups of three follow.
         Span<byte> plain = stackalloc byte[cell.Length];
         var length = 0;
         for (var i = 0; i < cell.Length; i++)
         {
-            if (cell[i] != mark) plain[length++] = cell[i];
-            else if (i + 3 >= cell.Length || !char.IsAsciiDigit((char)cell[i + 3])) return false;
+            if (cell[i] != mark)
+                plain[length++] = cell[i];
+            else if (i + 3 >= cell.Length || !char.IsAsciiDigit((char)cell[i + 3]))
+                return false;
         }
 
         return NumberText.TryRead(plain[..length], _point, out value);
@@ -374,8 +443,13 @@ internal sealed class CsvRows
     {
         var finest = double.PositiveInfinity;
         for (var column = 0; column < _uses.Length; column++)
-            foreach (var row in _layout.FirstRows.Where(row => _uses[column] == ColumnUse.Time && column < row.Length && row[column].Length > 0))
-                finest = Math.Min(finest, Math.Pow(10, -NumberText.Decimals(Encoding.UTF8.GetBytes(row[column]), _point)) * _timeScale[column]);
+            foreach (
+                var row in _layout.FirstRows.Where(row => _uses[column] == ColumnUse.Time && column < row.Length && row[column].Length > 0)
+            )
+                finest = Math.Min(
+                    finest,
+                    Math.Pow(10, -NumberText.Decimals(Encoding.UTF8.GetBytes(row[column]), _point)) * _timeScale[column]
+                );
         return finest;
     }
 
@@ -387,8 +461,10 @@ internal sealed class CsvRows
 
     private void Flush()
     {
-        if (_block.Count == 0) return;
-        if (!_begun) Begin(_layout.Interval is { } interval ? interval * 1e-9 : 0);
+        if (_block.Count == 0)
+            return;
+        if (!_begun)
+            Begin(_layout.Interval is { } interval ? interval * 1e-9 : 0);
         _sink.Append(_block);
         _block.Count = 0;
     }
@@ -410,19 +486,31 @@ internal static class ClockText
         var gap = trimmed.LastIndexOfAny([' ', 'T']);
         if (gap > 0)
         {
-            if (!DateOnly.TryParseExact(trimmed[..gap], s_dates, CultureInfo.InvariantCulture, DateTimeStyles.None, out var date)) return false;
+            if (!DateOnly.TryParseExact(trimmed[..gap], s_dates, CultureInfo.InvariantCulture, DateTimeStyles.None, out var date))
+                return false;
             day = date.DayNumber;
         }
 
         var parts = trimmed[(gap + 1)..].Split(':');
         // 59:58.9 is minutes and seconds.
         var withoutHours = parts.Length == 2 && parts[1].AsSpan().IndexOfAny('.', ',') > 0;
-        if (withoutHours) parts = ["0", .. parts];
-        if (parts.Length is < 2 or > 3) return false;
-        if (!int.TryParse(parts[0], NumberStyles.None, CultureInfo.InvariantCulture, out var hours) || hours > 24) return false;
-        if (!int.TryParse(parts[1], NumberStyles.None, CultureInfo.InvariantCulture, out var minutes) || minutes > 59 && !withoutHours) return false;
+        if (withoutHours)
+            parts = ["0", .. parts];
+        if (parts.Length is < 2 or > 3)
+            return false;
+        if (!int.TryParse(parts[0], NumberStyles.None, CultureInfo.InvariantCulture, out var hours) || hours > 24)
+            return false;
+        if (!int.TryParse(parts[1], NumberStyles.None, CultureInfo.InvariantCulture, out var minutes) || minutes > 59 && !withoutHours)
+            return false;
         var rest = 0.0;
-        if (parts.Length == 3 && !(double.TryParse(parts[2].Replace(',', '.'), NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out rest) && rest < 61)) return false;
+        if (
+            parts.Length == 3
+            && !(
+                double.TryParse(parts[2].Replace(',', '.'), NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out rest)
+                && rest < 61
+            )
+        )
+            return false;
         seconds = hours * 3600.0 + minutes * 60.0 + rest;
         return true;
     }

@@ -1,4 +1,4 @@
-using Maschera.Core.Readings;
+using Maschera.Core.Basics;
 using Maschera.Core.Signals;
 
 namespace Maschera.Formats;
@@ -55,5 +55,6 @@ public sealed record CsvLayout
     public int Clocks => Math.Max(1, Columns.Count(c => c.Use is ColumnUse.Time or ColumnUse.Clock));
 
     /// <summary>The channels, in the file's order.</summary>
-    public IReadOnlyList<ChannelInfo> Channels => [.. Columns.Where(c => c.Use == ColumnUse.Channel).Select(c => new ChannelInfo(c.Name, c.Unit, c.Clock))];
+    public IReadOnlyList<ChannelInfo> Channels =>
+        [.. Columns.Where(c => c.Use == ColumnUse.Channel).Select(c => new ChannelInfo(c.Name, c.Unit, c.Clock))];
 }

@@ -1,7 +1,7 @@
 using System.Globalization;
 using System.Text;
 using System.Text.RegularExpressions;
-using Maschera.Core.Readings;
+using Maschera.Core.Basics;
 
 namespace Maschera.Formats;
 
@@ -21,7 +21,8 @@ internal static partial class CsvLayoutFinder
         var head = new byte[HeadBytes];
         var length = stream.ReadAtLeast(head, HeadBytes, throwOnEndOfStream: false);
         var (encoding, name, mark) = SniffEncoding(head.AsSpan(0, length));
-        if (length == mark) throw new CaptureFormatException(file, "is empty.");
+        if (length == mark)
+            throw new CaptureFormatException(file, "is empty.");
         RefuseBinary(head.AsSpan(mark, length - mark), encoding, file);
         var lines = Lines(encoding.GetString(head, mark, length - mark), complete: length < HeadBytes);
         return new Finder(file, lines).Find() with { Encoding = name, MarkLength = mark };
@@ -29,21 +30,32 @@ internal static partial class CsvLayoutFinder
 
     private static (Encoding Encoding, string Name, int Mark) SniffEncoding(ReadOnlySpan<byte> head)
     {
-        if (head.StartsWith<byte>([0xEF, 0xBB, 0xBF])) return (Encoding.UTF8, "utf-8", 3);
-        if (head.StartsWith<byte>([0xFF, 0xFE])) return (Encoding.Unicode, "utf-16", 2);
-        if (head.StartsWith<byte>([0xFE, 0xFF])) return (Encoding.BigEndianUnicode, "utf-16BE", 2);
+        if (head.StartsWith<byte>([0xEF, 0xBB, 0xBF]))
+            return (Encoding.UTF8, "utf-8", 3);
+        if (head.StartsWith<byte>([0xFF, 0xFE]))
+            return (Encoding.Unicode, "utf-16", 2);
+        if (head.StartsWith<byte>([0xFE, 0xFF]))
+            return (Encoding.BigEndianUnicode, "utf-16BE", 2);
         // The head may end inside a character of several bytes: the last line does not decide.
         var whole = head[..(head.LastIndexOf((byte)'\n') + 1)];
-        return System.Text.Unicode.Utf8.IsValid(whole.IsEmpty ? head : whole) ? (Encoding.UTF8, "utf-8", 0) : (Encoding.Latin1, "iso-8859-1", 0);
+        return System.Text.Unicode.Utf8.IsValid(whole.IsEmpty ? head : whole)
+            ? (Encoding.UTF8, "utf-8", 0)
+            : (Encoding.Latin1, "iso-8859-1", 0);
     }
 
     private static void RefuseBinary(ReadOnlySpan<byte> head, Encoding encoding, string file)
     {
-        if (encoding is UnicodeEncoding) return;
+        if (encoding is UnicodeEncoding)
+            return;
         var control = head.IndexOfAnyInRange((byte)0, (byte)8);
-        if (control < 0) return;
+        if (control < 0)
+            return;
         var line = head[..control].Count((byte)'\n') + 1;
-        throw new CaptureFormatException(file, line, $"a control byte (0x{head[control]:X2}) stands where text should be; this is not a CSV file.");
+        throw new CaptureFormatException(
+            file,
+            line,
+            $"a control byte (0x{head[control]:X2}) stands where text should be; this is not a CSV file."
+        );
     }
 
     private static List<string> Lines(string text, bool complete)
@@ -51,7 +63,8 @@ internal static partial class CsvLayoutFinder
         var lines = text.Split('\n').Select(line => line.TrimEnd('\r')).ToList();
         if (complete)
         {
-            if (lines[^1].Length == 0) lines.RemoveAt(lines.Count - 1);
+            if (lines[^1].Length == 0)
+                lines.RemoveAt(lines.Count - 1);
         }
         else if (lines.Count > 1)
         {
@@ -76,14 +89,17 @@ internal static partial class CsvLayoutFinder
         for (var i = 0; i < line.Length; i++)
         {
             var c = line[i];
-            if (c == '"' && quoted && i + 1 < line.Length && line[i + 1] == '"') cell.Append(line[++i]);
-            else if (c == '"') quoted = !quoted;
+            if (c == '"' && quoted && i + 1 < line.Length && line[i + 1] == '"')
+                cell.Append(line[++i]);
+            else if (c == '"')
+                quoted = !quoted;
             else if (c == delimiter && !quoted)
             {
                 cells.Add(cell.ToString().Trim());
                 cell.Clear();
             }
-            else cell.Append(c);
+            else
+                cell.Append(c);
         }
 
         cells.Add(cell.ToString().Trim());
@@ -93,14 +109,25 @@ internal static partial class CsvLayoutFinder
     [GeneratedRegex(@"^[+-]?(\d+([.,]\d*)*|[.,]\d+)([eE][+-]?\d+)?$")]
     private static partial Regex NumberShape();
 
-    [GeneratedRegex(@"^(\d{4}-\d{1,2}-\d{1,2}[T ]|\d{1,2}[./]\d{1,2}[./]\d{2,4} )?(\d{1,2}:\d{2}(:\d{2}([.,]\d+)?)?|\d{1,3}:\d{2}[.,]\d+)Z?$")]
+    [GeneratedRegex(
+        @"^(\d{4}-\d{1,2}-\d{1,2}[T ]|\d{1,2}[./]\d{1,2}[./]\d{2,4} )?(\d{1,2}:\d{2}(:\d{2}([.,]\d+)?)?|\d{1,3}:\d{2}[.,]\d+)Z?$"
+    )]
     private static partial Regex ClockShape();
 
     [GeneratedRegex(@"^(\d{4}-\d{1,2}-\d{1,2}|\d{1,2}[./]\d{1,2}[./]\d{2,4})$")]
     private static partial Regex DateShape();
 
-    [GeneratedRegex(@"\b(sampl\w*|abtast\w*|campion\w*|[ée]chantillon\w*|rate|interval\w*|dt)\b[^0-9+-]*?((?<unit>[kM]?Hz|[kM]?S/s|ms|µs|μs|us|ns|s)\b[^0-9+-]*)?(?<number>[0-9][0-9.,]*([eE][+-]?[0-9]+)?)\s*[\W]?\s*(?<unit>[kM]?Hz|[kM]?S/s|ms|µs|μs|us|ns|s)?\b", RegexOptions.IgnoreCase)]
+    [GeneratedRegex(
+        @"\b(sampl\w*|abtast\w*|campion\w*|[ée]chantillon\w*|rate|(?<interval>interval\w*|dt))\b(?<between>[^0-9+-]*?)"
+            + @"((?<unit>[kM]?Hz|[kM]?S/s|ms|µs|μs|us|ns|s)\b[^0-9+-]*)?(?<number>[0-9][0-9.,]*([eE][+-]?[0-9]+)?)"
+            + @"\s*[\W]?\s*(?<unit>[kM]?Hz|[kM]?S/s|ms|µs|μs|us|ns|s)?\b",
+        RegexOptions.IgnoreCase
+    )]
     private static partial Regex RateShape();
+
+    /// <summary>Digits in groups of three: 10,000 or 1,000,000, with the other sign for decimals at most.</summary>
+    [GeneratedRegex(@"^[1-9]\d{0,2}(?<more>(?<mark>[.,])\d{3})(?<more>\k<mark>\d{3})*([.,]\d+)?$")]
+    private static partial Regex GroupedShape();
 
     internal static bool LooksLikeClock(string cell) => ClockShape().IsMatch(cell);
 
@@ -117,12 +144,20 @@ internal static partial class CsvLayoutFinder
         public CsvLayout Find()
         {
             FindData();
-            var rows = lines.Skip(_firstData).Where(l => l.Length > 0 && !IsComment(l)).Take(200).Select(l => Cells(l, _delimiter)).ToList();
+            var rows = lines
+                .Skip(_firstData)
+                .Where(l => l.Length > 0 && !IsComment(l))
+                .Take(200)
+                .Select(l => Cells(l, _delimiter))
+                .ToList();
             var point = DecimalPoint(rows);
             var (names, units, headerLine) = Header();
             var columns = Columns(names, units, rows);
-            var interval = columns.Any(c => c.Use is ColumnUse.Time or ColumnUse.Clock) ? null : (double?)Interval(headerLine ?? _firstData);
-            if (columns.All(c => c.Use != ColumnUse.Channel)) throw new CaptureFormatException(file, _firstData + 1, "there is a time column but no measured channel beside it.");
+            var interval = columns.Any(c => c.Use is ColumnUse.Time or ColumnUse.Clock)
+                ? null
+                : (double?)Interval(headerLine ?? _firstData);
+            if (columns.All(c => c.Use != ColumnUse.Channel))
+                throw new CaptureFormatException(file, _firstData + 1, "there is a time column but no measured channel beside it.");
             return new CsvLayout
             {
                 File = file,
@@ -145,14 +180,18 @@ internal static partial class CsvLayoutFinder
             foreach (var delimiter in "\t;,")
             {
                 var (first, width, rows, cells) = FirstRun(delimiter);
-                if (first < 0) continue;
+                if (first < 0)
+                    continue;
                 var score = (cells + (width > 1 ? rows : 0)) * (NamesFit(first, width, delimiter) ? NamedBonus : 1);
-                if (score > best.Score) best = (score, delimiter, first, width);
+                if (score > best.Score)
+                    best = (score, delimiter, first, width);
             }
 
             if (best.First < 0)
             {
-                var why = lines.All(string.IsNullOrWhiteSpace) ? "has nothing but blank lines." : "has a header but no rows of numbers below it.";
+                var why = lines.All(string.IsNullOrWhiteSpace)
+                    ? "has nothing but blank lines."
+                    : "has a header but no rows of numbers below it.";
                 throw new CaptureFormatException(file, lines.Count, why);
             }
 
@@ -163,7 +202,8 @@ internal static partial class CsvLayoutFinder
         private bool NamesFit(int first, int width, char delimiter)
         {
             for (var i = first - 1; i >= 0; i--)
-                if (lines[i].Length > 0 && !IsComment(lines[i])) return Fitted(Cells(lines[i], delimiter), width).Length == width;
+                if (lines[i].Length > 0 && !IsComment(lines[i]))
+                    return Fitted(Cells(lines[i], delimiter), width).Length == width;
             return false;
         }
 
@@ -172,38 +212,51 @@ internal static partial class CsvLayoutFinder
         {
             for (var i = 0; i < lines.Count; i++)
             {
-                if (!IsRow(lines[i], delimiter, out var width)) continue;
+                if (!IsRow(lines[i], delimiter, out var width))
+                    continue;
                 var rows = 0;
                 double cells = 0;
                 for (var j = i; j < lines.Count && rows < 40; j++)
                 {
-                    if (lines[j].Length == 0 || IsComment(lines[j])) continue;
-                    if (!IsRow(lines[j], delimiter, out var other) || other > width) break;
+                    if (lines[j].Length == 0 || IsComment(lines[j]))
+                        continue;
+                    if (!IsRow(lines[j], delimiter, out var other) || other > width)
+                        break;
                     rows++;
                     cells += other;
                 }
 
-                if (rows >= 2 || i == lines.Count - 1) return (i, width, rows, cells);
+                if (rows >= 2 || i == lines.Count - 1)
+                    return (i, width, rows, cells);
             }
 
             return (-1, 0, 0, 0);
         }
 
-        /// <summary>A row has a number or clock in its first cell, and no text that is not a word for missing in more than half of the others.</summary>
+        /// <summary>
+        /// A row has a number or clock in its first cell, and no text that is not a word for missing in more than half of the
+        /// others.
+        /// </summary>
         private static bool IsRow(string line, char delimiter, out int width)
         {
             width = 0;
-            if (line.Length == 0 || IsComment(line) && delimiter != ';') return false;
+            if (line.Length == 0 || IsComment(line) && delimiter != ';')
+                return false;
             var cells = Cells(line, delimiter);
-            if (delimiter == ',' && cells.Any(c => c.AsSpan().IndexOfAny(';', '\t') >= 0)) return false;
+            if (delimiter == ',' && cells.Any(c => c.AsSpan().IndexOfAny(';', '\t') >= 0))
+                return false;
             width = cells.Length > 1 && cells[^1].Length == 0 ? cells.Length - 1 : cells.Length;
             var numbers = cells.Count(c => IsNumber(c) || LooksLikeClock(c) || DateShape().IsMatch(c));
             var filled = cells.Count(c => c.Length > 0);
-            return numbers > 0 && 2 * numbers >= filled && (IsNumber(cells[0]) || LooksLikeClock(cells[0]) || DateShape().IsMatch(cells[0]) || IsMissing(cells[0]));
+            return numbers > 0
+                && 2 * numbers >= filled
+                && (IsNumber(cells[0]) || LooksLikeClock(cells[0]) || DateShape().IsMatch(cells[0]) || IsMissing(cells[0]));
         }
 
         private static bool IsMissing(string cell) =>
-            cell.Length == 0 || cell.Trim('-', '+') is "" or "∞" || cell.Trim('-', '+').ToLowerInvariant() is "nan" or "inf" or "infinity" or "n/a" or "na" or "null" or "overflow" or "ol";
+            cell.Length == 0
+            || cell.Trim('-', '+') is "" or "∞"
+            || cell.Trim('-', '+').ToLowerInvariant() is "nan" or "inf" or "infinity" or "n/a" or "na" or "null" or "overflow" or "ol";
 
         private char DecimalPoint(List<string[]> rows)
         {
@@ -213,11 +266,14 @@ internal static partial class CsvLayoutFinder
             {
                 var lastComma = cell.LastIndexOf(',');
                 var lastPoint = cell.LastIndexOf('.');
-                if (lastComma > lastPoint && (lastPoint >= 0 || !IsThousands(cell, ','))) comma++;
-                if (lastPoint > lastComma && (lastComma >= 0 || !IsThousands(cell, '.'))) point++;
+                if (lastComma > lastPoint && (lastPoint >= 0 || !IsThousands(cell, ',')))
+                    comma++;
+                if (lastPoint > lastComma && (lastComma >= 0 || !IsThousands(cell, '.')))
+                    point++;
             }
 
-            if (comma == 0 && point == 0 && _delimiter != ',' && rows.SelectMany(r => r).Any(c => IsNumber(c) && c.Contains(','))) return ',';
+            if (comma == 0 && point == 0 && _delimiter != ',' && rows.SelectMany(r => r).Any(c => IsNumber(c) && c.Contains(',')))
+                return ',';
             return comma > point ? ',' : '.';
         }
 
@@ -231,20 +287,31 @@ internal static partial class CsvLayoutFinder
         private (string[]? Names, string[]? Units, int? Line) Header()
         {
             var above = Enumerable.Range(0, _firstData).Reverse().Where(i => lines[i].Trim().Length > 0).Take(3).ToList();
-            var candidates = above.Where(i => !IsComment(lines[i])).Select(i => (Line: i, Cells: Fitted(Cells(lines[i], _delimiter), _width))).ToList();
-            if (candidates.Count == 0) return (null, null, null);
+            var candidates = above
+                .Where(i => !IsComment(lines[i]))
+                .Select(i => (Line: i, Cells: Fitted(Cells(lines[i], _delimiter), _width)))
+                .ToList();
+            if (candidates.Count == 0)
+                return (null, null, null);
             var last = candidates[0];
             if (candidates.Count > 1 && last.Cells.All(Units.LooksLikeUnit) && FitsWidth(candidates[1].Cells) && FitsWidth(last.Cells))
                 return (candidates[1].Cells, last.Cells, candidates[1].Line);
-            if (FitsWidth(last.Cells) || _width == 1) return (last.Cells, null, last.Line);
-            if (last.Cells.Length > _width) throw new CaptureFormatException(file, last.Line + 1, $"the header names {last.Cells.Length} columns, but the rows have {_width}.");
+            if (FitsWidth(last.Cells) || _width == 1)
+                return (last.Cells, null, last.Line);
+            if (last.Cells.Length > _width)
+                throw new CaptureFormatException(
+                    file,
+                    last.Line + 1,
+                    $"the header names {last.Cells.Length} columns, but the rows have {_width}."
+                );
             return last.Cells.Length > 1 ? (last.Cells, null, last.Line) : (null, null, null);
         }
 
         private bool FitsWidth(string[] cells) => cells.Length == _width;
 
         /// <summary>Without the empty cell behind a delimiter at the end of the line, unless a column stands there.</summary>
-        private static string[] Fitted(string[] cells, int width) => cells.Length > 1 && cells.Length != width && cells[^1].Length == 0 ? cells[..^1] : cells;
+        private static string[] Fitted(string[] cells, int width) =>
+            cells.Length > 1 && cells.Length != width && cells[^1].Length == 0 ? cells[..^1] : cells;
 
         private List<CsvColumn> Columns(string[]? names, string[]? units, List<string[]> rows)
         {
@@ -253,7 +320,8 @@ internal static partial class CsvLayoutFinder
             for (var i = 0; i < _width; i++)
             {
                 var (name, unit) = Units.Split(names is not null && i < names.Length ? names[i] : "");
-                if (units is not null && i < units.Length && unit.Length == 0) unit = Units.Bare(units[i]);
+                if (units is not null && i < units.Length && unit.Length == 0)
+                    unit = Units.Bare(units[i]);
                 if (name.Length == 0)
                 {
                     name = $"Column {i + 1}";
@@ -266,8 +334,10 @@ internal static partial class CsvLayoutFinder
 
             // A column headed by a unit of time alone is time in that unit.
             for (var i = 0; i < plain.Count; i++)
-                if (plain[i].Unit.Length == 0 && Units.Seconds(plain[i].Name) is not null && plain.All(p => !Units.IsTimeName(p.Name))) plain[i] = ("Time", plain[i].Name);
-            if (unnamed.Count > 0) _notes.Add(new("unnamed-columns", $"Column {string.Join(", ", unnamed)} has no name in the file."));
+                if (plain[i].Unit.Length == 0 && Units.Seconds(plain[i].Name) is not null && plain.All(p => !Units.IsTimeName(p.Name)))
+                    plain[i] = ("Time", plain[i].Name);
+            if (unnamed.Count > 0)
+                _notes.Add(new("unnamed-columns", $"Column {string.Join(", ", unnamed)} has no name in the file."));
             return Uses(plain, rows, names is null);
         }
 
@@ -278,22 +348,27 @@ internal static partial class CsvLayoutFinder
             for (var i = 0; i < plain.Count; i++)
             {
                 var cell = Cell(i);
-                uses[i] = DateShape().IsMatch(cell) && !IsNumber(cell) ? ColumnUse.Ignored
+                uses[i] =
+                    DateShape().IsMatch(cell) && !IsNumber(cell) ? ColumnUse.Ignored
                     : LooksLikeClock(cell) ? ColumnUse.Clock
-                    : Units.IsTimeName(plain[i].Name) && (plain[i].Unit.Length == 0 || Units.Seconds(plain[i].Unit) is not null) ? ColumnUse.Time
+                    : Units.IsTimeName(plain[i].Name) && (plain[i].Unit.Length == 0 || Units.Seconds(plain[i].Unit) is not null)
+                        ? ColumnUse.Time
                     : ColumnUse.Channel;
             }
 
             if (headless && uses.All(u => u != ColumnUse.Clock) && plain.Count > 1 && Rises(rows))
             {
                 uses[0] = ColumnUse.Time;
-                _notes.Add(new("first-column-time", "The file names no columns; the first one rises from row to row and is taken as time."));
+                _notes.Add(
+                    new("first-column-time", "The file names no columns; the first one rises from row to row and is taken as time.")
+                );
             }
 
             // A clock beside a plain time says the same again.
             if (uses.Contains(ColumnUse.Time) && uses.Contains(ColumnUse.Clock))
                 for (var i = 0; i < uses.Length; i++)
-                    if (uses[i] == ColumnUse.Clock) uses[i] = ColumnUse.Ignored;
+                    if (uses[i] == ColumnUse.Clock)
+                        uses[i] = ColumnUse.Ignored;
             return Paired(plain, uses);
         }
 
@@ -304,7 +379,8 @@ internal static partial class CsvLayoutFinder
             var columns = new List<CsvColumn>();
             for (var i = 0; i < plain.Count; i++)
             {
-                if (uses[i] is ColumnUse.Time or ColumnUse.Clock) clock++;
+                if (uses[i] is ColumnUse.Time or ColumnUse.Clock)
+                    clock++;
                 if (uses[i] == ColumnUse.Time && plain[i].Unit.Length == 0)
                     _notes.Add(new("time-unit-assumed", $"'{plain[i].Name}' has no unit and is taken as seconds."));
                 columns.Add(new(plain[i].Name, plain[i].Unit, uses[i], Math.Max(0, clock)));
@@ -315,7 +391,8 @@ internal static partial class CsvLayoutFinder
 
         private static bool Rises(List<string[]> rows)
         {
-            var times = rows.Select(r => double.TryParse(r[0].Replace(',', '.'), CultureInfo.InvariantCulture, out var t) ? t : double.NaN).ToList();
+            var times = rows.Select(r => double.TryParse(r[0].Replace(',', '.'), CultureInfo.InvariantCulture, out var t) ? t : double.NaN)
+                .ToList();
             return times.Count > 1 && times.Zip(times.Skip(1)).All(p => p.Second > p.First);
         }
 
@@ -325,25 +402,59 @@ internal static partial class CsvLayoutFinder
             foreach (var line in lines.Take(before))
             {
                 var match = RateShape().Match(line);
-                if (!match.Success) continue;
-                var number = double.Parse(match.Groups["number"].Value.Replace(',', '.'), CultureInfo.InvariantCulture);
+                if (!match.Success)
+                    continue;
                 var unit = Unit(match, line);
+                if (Number(match.Groups["number"].Value, isRate: Units.Seconds(unit) is null, line) is not { } number)
+                    continue;
                 var seconds = Units.Seconds(unit) is { } interval ? number * interval : 1 / (number * Hertz(unit));
-                if (seconds > 0 && double.IsFinite(seconds)) return seconds;
+                if (seconds > 0 && double.IsFinite(seconds))
+                    return seconds;
             }
 
-            throw new CaptureFormatException(file, _firstData + 1, "there is no time column, and no line above the rows tells a sample rate or interval. Add one, for example '# sample rate: 10000 Hz'.");
+            throw new CaptureFormatException(
+                file,
+                _firstData + 1,
+                "there is no time column, and no line above the rows tells a sample rate or interval. Add one, for example '# sample "
+                    + "rate: 10000 Hz'."
+            );
         }
 
         /// <summary>The unit beside the number; without one a rate is in Hz and an interval in s, which is noted.</summary>
         private string Unit(Match match, string line)
         {
-            if (match.Groups["unit"].Success) return match.Groups["unit"].Value;
-            var unit = line.Contains("interval", StringComparison.OrdinalIgnoreCase) || line.Contains("dt", StringComparison.OrdinalIgnoreCase) ? "s" : "Hz";
+            if (match.Groups["unit"].Success)
+                return match.Groups["unit"].Value;
+            var isInterval =
+                match.Groups["interval"].Success || match.Groups["between"].Value.Contains("interval", StringComparison.OrdinalIgnoreCase);
+            var unit = isInterval ? "s" : "Hz";
             _notes.Add(new("rate-unit-assumed", $"'{line.Trim()}' has no unit and is taken in {unit}."));
             return unit;
         }
 
-        private static double Hertz(string unit) => char.ToLowerInvariant(unit[0]) switch { 'k' => 1e3, 'm' => 1e6, _ => 1 };
+        /// <summary>
+        /// A number of the head: groups of three behind a mark that is not the rows' decimal sign are thousands, which is noted; a
+        /// rate of some ten hertz with three zeros behind its mark is meant as thousands too.
+        /// </summary>
+        private double? Number(string text, bool isRate, string line)
+        {
+            var groups = GroupedShape().Match(text);
+            if (groups.Success && (isRate || groups.Groups["more"].Captures.Count > 1))
+            {
+                var mark = groups.Groups["mark"].Captures[0].Value;
+                text = text.Replace(mark, "", StringComparison.Ordinal);
+                _notes.Add(new("rate-thousands", $"'{line.Trim()}' is read as {text} with marks between thousands."));
+            }
+
+            return TypedNumber.Parse(text.TrimEnd('.', ','));
+        }
+
+        private static double Hertz(string unit) =>
+            char.ToLowerInvariant(unit[0]) switch
+            {
+                'k' => 1e3,
+                'm' => 1e6,
+                _ => 1,
+            };
     }
 }

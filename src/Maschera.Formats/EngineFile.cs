@@ -14,7 +14,8 @@ public static class EngineFile
     public static Engine Load(string path)
     {
         var name = Path.GetFileName(path);
-        if (!File.Exists(path)) throw new CaptureFormatException(name, "there is no such file.");
+        if (!File.Exists(path))
+            throw new CaptureFormatException(name, "there is no such file.");
         return Parse(File.ReadAllText(path), name);
     }
 
@@ -32,11 +33,14 @@ public static class EngineFile
             throw new CaptureFormatException(name, (error.LineNumber ?? 0) + 1, $"is not an engine file: {OneLine(error)}");
         }
 
-        if (engine is null) throw new CaptureFormatException(name, "is empty.");
+        if (engine is null)
+            throw new CaptureFormatException(name, "is empty.");
         var problems = engine.Problems();
-        if (problems.Count > 0) throw new CaptureFormatException(name, $"{JsonNamingPolicy.CamelCase.ConvertName(problems[0].Field)}: {problems[0].Text}");
+        if (problems.Count > 0)
+            throw new CaptureFormatException(name, $"{JsonNamingPolicy.CamelCase.ConvertName(problems[0].Field)}: {problems[0].Text}");
         return engine;
     }
 
-    private static string OneLine(JsonException error) => error.Path is { Length: > 1 } path ? $"the value at {path} is of the wrong kind." : "the JSON is broken.";
+    private static string OneLine(JsonException error) =>
+        error.Path is { Length: > 1 } path ? $"the value at {path} is of the wrong kind." : "the JSON is broken.";
 }

@@ -6,7 +6,31 @@ namespace Maschera.Formats;
 internal static class NumberText
 {
     private static readonly double[] s_powers =
-        [1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15, 1e16, 1e17, 1e18, 1e19, 1e20, 1e21, 1e22];
+    [
+        1,
+        1e1,
+        1e2,
+        1e3,
+        1e4,
+        1e5,
+        1e6,
+        1e7,
+        1e8,
+        1e9,
+        1e10,
+        1e11,
+        1e12,
+        1e13,
+        1e14,
+        1e15,
+        1e16,
+        1e17,
+        1e18,
+        1e19,
+        1e20,
+        1e21,
+        1e22,
+    ];
 
     /// <summary>Ten to the power of 0 to 22.</summary>
     public static double[] Powers => s_powers;
@@ -27,20 +51,26 @@ internal static class NumberText
         }
 
         ulong mantissa = 0;
-        int digits = 0, fraction = 0;
-        for (; i < text.Length && (uint)(text[i] - '0') <= 9; i++, digits++) mantissa = mantissa * 10 + (uint)(text[i] - '0');
+        int digits = 0,
+            fraction = 0;
+        for (; i < text.Length && (uint)(text[i] - '0') <= 9; i++, digits++)
+            mantissa = mantissa * 10 + (uint)(text[i] - '0');
         if (i < text.Length && text[i] == point)
         {
             var from = ++i;
-            for (; i < text.Length && (uint)(text[i] - '0') <= 9; i++) mantissa = mantissa * 10 + (uint)(text[i] - '0');
+            for (; i < text.Length && (uint)(text[i] - '0') <= 9; i++)
+                mantissa = mantissa * 10 + (uint)(text[i] - '0');
             fraction = i - from;
             digits += fraction;
         }
 
-        if (digits == 0) return false;
-        if (i < text.Length || digits > 18 || mantissa > 1UL << 53 || fraction > 22) return TryLibrary(text, point, out value);
+        if (digits == 0)
+            return false;
+        if (i < text.Length || digits > 18 || mantissa > 1UL << 53 || fraction > 22)
+            return TryLibrary(text, point, out value);
         value = mantissa / s_powers[fraction];
-        if (negative) value = -value;
+        if (negative)
+            value = -value;
         return true;
     }
 
@@ -49,20 +79,25 @@ internal static class NumberText
     {
         var at = text.IndexOf(point);
         var count = 0;
-        while (at >= 0 && at + 1 + count < text.Length && (uint)(text[at + 1 + count] - '0') <= 9) count++;
+        while (at >= 0 && at + 1 + count < text.Length && (uint)(text[at + 1 + count] - '0') <= 9)
+            count++;
         var exponent = text.IndexOfAny((byte)'e', (byte)'E');
-        if (exponent > 0 && Utf8Parser.TryParse(text[(exponent + 1)..], out int power, out _)) count -= power;
+        if (exponent > 0 && Utf8Parser.TryParse(text[(exponent + 1)..], out int power, out _))
+            count -= power;
         return Math.Clamp(count, 0, 15);
     }
 
     private static bool TryLibrary(ReadOnlySpan<byte> text, byte point, out double value)
     {
         value = 0;
-        if (text.Length > 64) return false;
+        if (text.Length > 64)
+            return false;
         Span<byte> copy = stackalloc byte[text.Length];
         text.CopyTo(copy);
-        if (point != (byte)'.') copy.Replace(point, (byte)'.');
-        if (copy.Length > 0 && copy[0] == '+') copy = copy[1..];
+        if (point != (byte)'.')
+            copy.Replace(point, (byte)'.');
+        if (copy.Length > 0 && copy[0] == '+')
+            copy = copy[1..];
         return Utf8Parser.TryParse(copy, out value, out var used) && used == copy.Length;
     }
 }

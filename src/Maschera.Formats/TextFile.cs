@@ -14,7 +14,8 @@ public static class TextFile
         var name = Path.GetFileName(path);
         try
         {
-            if (new FileInfo(path).Length > MostBytes) throw new CaptureFormatException(name, "is too large for a text of this kind; cut the stretch that matters out of it.");
+            if (new FileInfo(path).Length > MostBytes)
+                throw new CaptureFormatException(name, "is too large for a text of this kind; cut the stretch that matters out of it.");
             return Decode(File.ReadAllBytes(path), name);
         }
         catch (Exception error) when (error is FileNotFoundException or DirectoryNotFoundException)
@@ -29,9 +30,12 @@ public static class TextFile
 
     private static string Decode(byte[] bytes, string name)
     {
-        if (bytes is [0xFF, 0xFE, ..]) return Encoding.Unicode.GetString(bytes.AsSpan(2));
-        if (bytes is [0xFE, 0xFF, ..]) return Encoding.BigEndianUnicode.GetString(bytes.AsSpan(2));
-        if (bytes.AsSpan().Contains((byte)0)) throw new CaptureFormatException(name, "is no text.");
+        if (bytes is [0xFF, 0xFE, ..])
+            return Encoding.Unicode.GetString(bytes.AsSpan(2));
+        if (bytes is [0xFE, 0xFF, ..])
+            return Encoding.BigEndianUnicode.GetString(bytes.AsSpan(2));
+        if (bytes.AsSpan().Contains((byte)0))
+            throw new CaptureFormatException(name, "is no text.");
         var start = bytes is [0xEF, 0xBB, 0xBF, ..] ? 3 : 0;
         try
         {

@@ -5,20 +5,132 @@ public static class Units
 {
     private static readonly HashSet<string> s_known = new(StringComparer.OrdinalIgnoreCase)
     {
-        "s", "sec", "seconds", "ms", "msec", "µs", "μs", "us", "ns", "min", "h", "V", "mV", "µV", "kV", "A", "mA", "kA", "bar", "mbar", "hPa", "kPa", "MPa",
-        "Pa", "psi", "inHg", "mmHg", "°C", "degC", "C", "°F", "degF", "F", "K", "%", "rpm", "1/min", "U/min", "min-1", "tr/min", "giri/min", "Hz", "kHz", "MHz", "°", "deg",
-        "°CA", "°KW", "km/h", "mph", "m/s", "g/s", "kg/h", "mg", "mg/str", "mg/stroke", "mm", "mm3", "mm³", "mm³/st", "cm", "m", "km", "l/h", "Nm", "N", "W", "kW", "Ω", "ohm", "kΩ", "kOhm", "dB",
-        "ppm", "count", "counts", "lambda", "g", "kg", "l", "bit", "bool", "-",
+        "s",
+        "sec",
+        "seconds",
+        "ms",
+        "msec",
+        "µs",
+        "μs",
+        "us",
+        "ns",
+        "min",
+        "h",
+        "V",
+        "mV",
+        "µV",
+        "kV",
+        "A",
+        "mA",
+        "kA",
+        "bar",
+        "mbar",
+        "hPa",
+        "kPa",
+        "MPa",
+        "Pa",
+        "psi",
+        "inHg",
+        "mmHg",
+        "°C",
+        "degC",
+        "C",
+        "°F",
+        "degF",
+        "F",
+        "K",
+        "%",
+        "rpm",
+        "1/min",
+        "U/min",
+        "min-1",
+        "tr/min",
+        "giri/min",
+        "Hz",
+        "kHz",
+        "MHz",
+        "°",
+        "deg",
+        "°CA",
+        "°KW",
+        "km/h",
+        "mph",
+        "m/s",
+        "g/s",
+        "kg/h",
+        "mg",
+        "mg/str",
+        "mg/stroke",
+        "mm",
+        "mm3",
+        "mm³",
+        "mm³/st",
+        "cm",
+        "m",
+        "km",
+        "l/h",
+        "Nm",
+        "N",
+        "W",
+        "kW",
+        "Ω",
+        "ohm",
+        "kΩ",
+        "kOhm",
+        "dB",
+        "ppm",
+        "count",
+        "counts",
+        "lambda",
+        "g",
+        "kg",
+        "l",
+        "bit",
+        "bool",
+        "-",
     };
 
     private static readonly Dictionary<string, double> s_time = new(StringComparer.OrdinalIgnoreCase)
     {
-        ["s"] = 1, ["sec"] = 1, ["secs"] = 1, ["second"] = 1, ["seconds"] = 1, ["sekunden"] = 1, ["ms"] = 1e-3, ["msec"] = 1e-3, ["milliseconds"] = 1e-3,
-        ["µs"] = 1e-6, ["μs"] = 1e-6, ["us"] = 1e-6, ["usec"] = 1e-6, ["microseconds"] = 1e-6, ["ns"] = 1e-9, ["min"] = 60, ["h"] = 3600,
+        ["s"] = 1,
+        ["sec"] = 1,
+        ["secs"] = 1,
+        ["second"] = 1,
+        ["seconds"] = 1,
+        ["sekunden"] = 1,
+        ["ms"] = 1e-3,
+        ["msec"] = 1e-3,
+        ["milliseconds"] = 1e-3,
+        ["µs"] = 1e-6,
+        ["μs"] = 1e-6,
+        ["us"] = 1e-6,
+        ["usec"] = 1e-6,
+        ["microseconds"] = 1e-6,
+        ["ns"] = 1e-9,
+        ["min"] = 60,
+        ["h"] = 3600,
     };
 
     private static readonly string[] s_timeNames =
-        ["time", "zeit", "tempo", "temps", "tiempo", "t", "timestamp", "time stamp", "clock", "uhrzeit", "zeitstempel", "elapsed", "elapsed time", "ora", "heure", "rel time", "abs time"];
+    [
+        "time",
+        "zeit",
+        "tempo",
+        "temps",
+        "tiempo",
+        "t",
+        "timestamp",
+        "time stamp",
+        "clock",
+        "uhrzeit",
+        "zeitstempel",
+        "elapsed",
+        "elapsed time",
+        "ora",
+        "heure",
+        "rel time",
+        "abs time",
+    ];
 
     /// <summary>Seconds in a unit of time; null for anything else.</summary>
     public static double? Seconds(string unit) => s_time.TryGetValue(unit.Trim(), out var seconds) ? seconds : null;
@@ -27,7 +139,8 @@ public static class Units
     public static bool IsTimeName(string name)
     {
         var plain = name.Trim().Replace('_', ' ').ToLowerInvariant();
-        return s_timeNames.Contains(plain) || s_timeNames.Where(word => word.Length > 3).Any(word => plain.StartsWith(word + " ", StringComparison.Ordinal));
+        return s_timeNames.Contains(plain)
+            || s_timeNames.Where(word => word.Length > 3).Any(word => plain.StartsWith(word + " ", StringComparison.Ordinal));
     }
 
     /// <summary>True for a cell that can stand in a row of units.</summary>
@@ -54,12 +167,14 @@ public static class Units
             if (at > 0 && text[^1] == close)
             {
                 var inside = text[(at + 1)..^1].Trim();
-                if (s_known.Contains(inside) || inside.Length <= 8 && !inside.Contains(' ')) return (text[..at].Trim(), inside);
+                if (s_known.Contains(inside) || inside.Length <= 8 && !inside.Contains(' '))
+                    return (text[..at].Trim(), inside);
             }
         }
 
         var underscore = text.LastIndexOf('_');
-        if (underscore > 0 && s_known.Contains(text[(underscore + 1)..])) return (text[..underscore].Trim(), text[(underscore + 1)..]);
+        if (underscore > 0 && s_known.Contains(text[(underscore + 1)..]))
+            return (text[..underscore].Trim(), text[(underscore + 1)..]);
         return (text, "");
     }
 }

@@ -1,5 +1,5 @@
 using System.Buffers.Binary;
-using Maschera.Core.Readings;
+using Maschera.Core.Basics;
 using Maschera.Core.Signals;
 
 namespace Maschera.Formats;
@@ -11,7 +11,13 @@ namespace Maschera.Formats;
 public static class WavFile
 {
     private const int BlockFrames = 16_384;
-    private const ushort Pcm = 1, Float = 3, Extensible = 0xFFFE;
+
+    /// <summary>No scope has more inputs; a header that claims more is damaged, and memory for them is not to be had.</summary>
+    private const int MostChannels = 512;
+
+    private const ushort Pcm = 1,
+        Float = 3,
+        Extensible = 0xFFFE;
 
     private readonly record struct Format(ushort Kind, ushort Channels, uint Rate, ushort Bits)
     {
@@ -30,50 +36,77 @@ public static class WavFile
     }
 
     /// <summary>Reads all whole frames into <paramref name="sink"/>; a file cut short gives what is whole, and a note.</summary>
-    public static IReadOnlyList<Note> Read(Stream stream, string file, ICaptureSink sink, IProgress<long>? progress = null, CancellationToken cancel = default)
+    public static IReadOnlyList<Note> Read(
+        Stream stream,
+        string file,
+        ICaptureSink sink,
+        IProgress<long>? progress = null,
+        CancellationToken cancel = default
+    )
     {
         var (format, claimed) = Header(stream, file);
         List<Note> notes = [new("full-scale", "WAV values are shares of full scale; give each channel's probe its scale.")];
         sink.Begin(Infos(format), 1, 0);
         var block = new SampleBlock(1, format.Channels, BlockFrames);
         var bytes = new byte[BlockFrames * format.FrameBytes];
-        long frames = 0, left = claimed;
+        long frames = 0,
+            left = claimed;
         while (left > 0)
         {
             cancel.ThrowIfCancellationRequested();
-            var read = stream.ReadAtLeast(bytes.AsSpan(0, (int)Math.Min(bytes.Length, left)), (int)Math.Min(bytes.Length, left), throwOnEndOfStream: false);
+            var read = stream.ReadAtLeast(
+                bytes.AsSpan(0, (int)Math.Min(bytes.Length, left)),
+                (int)Math.Min(bytes.Length, left),
+                throwOnEndOfStream: false
+            );
             left -= read;
             block.Count = read / format.FrameBytes;
             Decode(bytes, format, block, frames);
-            if (block.Count > 0) sink.Append(block);
+            if (block.Count > 0)
+                sink.Append(block);
             frames += block.Count;
-            if (stream.CanSeek) progress?.Report(stream.Position);
-            if (read < bytes.Length) break;
+            if (stream.CanSeek)
+                progress?.Report(stream.Position);
+            if (read < bytes.Length)
+                break;
         }
 
-        if (frames == 0) throw new CaptureFormatException(file, "the WAV file holds no samples.");
-        if (left > 0) notes.Add(new("cut-short", $"The header claims {claimed / format.FrameBytes} samples, but only {frames} are there; they are read."));
+        if (frames == 0)
+            throw new CaptureFormatException(file, "the WAV file holds no samples.");
+        if (left > 0)
+            notes.Add(
+                new("cut-short", $"The header claims {claimed / format.FrameBytes} samples, but only {frames} are there; they are read.")
+            );
         return notes;
     }
 
     private static List<ChannelInfo> Infos(Format format) =>
-        [.. Enumerable.Range(1, format.Channels).Select(i => new ChannelInfo(i.ToString(System.Globalization.CultureInfo.InvariantCulture), "", 0))];
+        [
+            .. Enumerable
+                .Range(1, format.Channels)
+                .Select(i => new ChannelInfo(i.ToString(System.Globalization.CultureInfo.InvariantCulture), "", 0)),
+        ];
 
     private static (Format Format, long DataBytes) Header(Stream stream, string file)
     {
         var head = new byte[12];
-        if (stream.ReadAtLeast(head, 12, throwOnEndOfStream: false) < 12 || !Begins(head)) throw new CaptureFormatException(file, "is not a WAV file.");
+        if (stream.ReadAtLeast(head, 12, throwOnEndOfStream: false) < 12 || !Begins(head))
+            throw new CaptureFormatException(file, "is not a WAV file.");
         Format? format = null;
         var chunk = new byte[8];
         while (stream.ReadAtLeast(chunk, 8, throwOnEndOfStream: false) == 8)
         {
             long size = BinaryPrimitives.ReadUInt32LittleEndian(chunk.AsSpan(4));
             if (chunk.AsSpan().StartsWith("data"u8))
-                return format is { } f ? (f, size) : throw new CaptureFormatException(file, "the WAV data come before the format; the file is damaged.");
+                return format is { } f
+                    ? (f, size)
+                    : throw new CaptureFormatException(file, "the WAV data come before the format; the file is damaged.");
             var body = new byte[Math.Min(size + (size & 1), 1 << 20)];
             var read = stream.ReadAtLeast(body, body.Length, throwOnEndOfStream: false);
-            if (chunk.AsSpan().StartsWith("fmt "u8)) format = ReadFormat(body.AsSpan(0, read), file);
-            if (read < body.Length) break;
+            if (chunk.AsSpan().StartsWith("fmt "u8))
+                format = ReadFormat(body.AsSpan(0, read), file);
+            if (read < body.Length)
+                break;
         }
 
         throw new CaptureFormatException(file, "the WAV file ends before its data.");
@@ -81,13 +114,24 @@ public static class WavFile
 
     private static Format ReadFormat(ReadOnlySpan<byte> body, string file)
     {
-        if (body.Length < 16) throw new CaptureFormatException(file, "the WAV format block is cut short.");
+        if (body.Length < 16)
+            throw new CaptureFormatException(file, "the WAV format block is cut short.");
         var kind = BinaryPrimitives.ReadUInt16LittleEndian(body);
-        if (kind == Extensible && body.Length >= 26) kind = BinaryPrimitives.ReadUInt16LittleEndian(body[24..]);
-        var format = new Format(kind, BinaryPrimitives.ReadUInt16LittleEndian(body[2..]), BinaryPrimitives.ReadUInt32LittleEndian(body[4..]), BinaryPrimitives.ReadUInt16LittleEndian(body[14..]));
+        if (kind == Extensible && body.Length >= 26)
+            kind = BinaryPrimitives.ReadUInt16LittleEndian(body[24..]);
+        var format = new Format(
+            kind,
+            BinaryPrimitives.ReadUInt16LittleEndian(body[2..]),
+            BinaryPrimitives.ReadUInt32LittleEndian(body[4..]),
+            BinaryPrimitives.ReadUInt16LittleEndian(body[14..])
+        );
         var known = format is { Kind: Pcm, Bits: 8 or 16 or 24 or 32 } or { Kind: Float, Bits: 32 or 64 };
-        if (!known) throw new CaptureFormatException(file, $"WAV encoding {kind} with {format.Bits} bit can't be read; save it as PCM or float.");
-        if (format.Channels == 0 || format.Rate == 0) throw new CaptureFormatException(file, "the WAV header names no channels or no rate.");
+        if (!known)
+            throw new CaptureFormatException(file, $"WAV encoding {kind} with {format.Bits} bit can't be read; save it as PCM or float.");
+        if (format.Channels > MostChannels)
+            throw new CaptureFormatException(file, $"the WAV header names {format.Channels} channels; {MostChannels} are the most.");
+        if (format.Channels == 0 || format.Rate == 0)
+            throw new CaptureFormatException(file, "the WAV header names no channels or no rate.");
         return format;
     }
 
@@ -102,13 +146,14 @@ public static class WavFile
         }
     }
 
-    private static float Sample(ReadOnlySpan<byte> s, Format format) => (format.Kind, format.Bits) switch
-    {
-        (Pcm, 8) => (s[0] - 128) / 128f,
-        (Pcm, 16) => BinaryPrimitives.ReadInt16LittleEndian(s) / 32768f,
-        (Pcm, 24) => ((s[0] << 8 | s[1] << 16 | s[2] << 24) >> 8) / 8388608f,
-        (Pcm, _) => (float)(BinaryPrimitives.ReadInt32LittleEndian(s) / 2147483648.0),
-        (_, 32) => BinaryPrimitives.ReadSingleLittleEndian(s),
-        _ => (float)BinaryPrimitives.ReadDoubleLittleEndian(s),
-    };
+    private static float Sample(ReadOnlySpan<byte> s, Format format) =>
+        (format.Kind, format.Bits) switch
+        {
+            (Pcm, 8) => (s[0] - 128) / 128f,
+            (Pcm, 16) => BinaryPrimitives.ReadInt16LittleEndian(s) / 32768f,
+            (Pcm, 24) => ((s[0] << 8 | s[1] << 16 | s[2] << 24) >> 8) / 8388608f,
+            (Pcm, _) => (float)(BinaryPrimitives.ReadInt32LittleEndian(s) / 2147483648.0),
+            (_, 32) => BinaryPrimitives.ReadSingleLittleEndian(s),
+            _ => (float)BinaryPrimitives.ReadDoubleLittleEndian(s),
+        };
 }

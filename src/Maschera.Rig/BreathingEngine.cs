@@ -12,28 +12,41 @@ internal sealed class BreathingEngine
     /// <summary>Step of the simulation, s.</summary>
     public const double Step = 2e-5;
 
-    private const double Ambient = 101_325, AmbientKelvin = 300, ExhaustKelvin = 650, GasConstant = 287, Gamma = 1.38;
+    private const double Ambient = 101_325,
+        AmbientKelvin = 300,
+        ExhaustKelvin = 650,
+        GasConstant = 287,
+        Gamma = 1.38;
 
     private readonly BreathingPlan _plan;
     private readonly Random _random;
     private readonly StarterCircuit _starter;
     private readonly double[] _angles;
     private readonly Cylinder[] _cylinders;
-    private readonly double _displacement, _inertia, _outlet;
-    private double _throttle, _load;
+    private readonly double _displacement,
+        _inertia,
+        _outlet;
+    private double _throttle,
+        _load;
 
     /// <summary>The engine turning at about its speed.</summary>
     /// <exception cref="ArgumentException">It lacks geometry or valve timing.</exception>
     public BreathingEngine(BreathingPlan plan)
     {
         var engine = plan.Engine;
-        if (engine.Geometry is null || engine.ValveTiming is null) throw new ArgumentException("The breathing stand-in engine needs geometry and valve timing.", nameof(plan));
+        if (engine.Geometry is null || engine.ValveTiming is null)
+            throw new ArgumentException("The breathing stand-in engine needs geometry and valve timing.", nameof(plan));
         (_plan, _random, _angles) = (plan, new Random(plan.Seed), engine.Angles());
         _starter = StarterCircuit.For(engine.Cylinders);
         _inertia = 0.05 + 0.05 * engine.Cylinders;
         Degrees = 720 * _random.NextDouble();
         Speed = (plan.Running ? plan.SpeedRpm : 200) * Math.Tau / 60;
-        _cylinders = [.. Enumerable.Range(0, engine.Cylinders).Select(place => new Cylinder(plan, place, EngineSignals.After(_angles[place], Degrees)))];
+        _cylinders =
+        [
+            .. Enumerable
+                .Range(0, engine.Cylinders)
+                .Select(place => new Cylinder(plan, place, EngineSignals.After(_angles[place], Degrees))),
+        ];
         _displacement = engine.Cylinders * _cylinders[0].Swept;
         _outlet = 0.35 * _displacement * (1 - plan.ExhaustBlocked);
         Intake = plan.Running ? plan.IntakeBar * 1e5 : Ambient;
@@ -72,7 +85,11 @@ internal sealed class BreathingEngine
     {
         Degrees += double.RadiansToDegrees(Speed) * Step;
         var torque = 0.0;
-        double toIntake = 0, toExhaust = 0, toCrankcase = 0, toCoolant = 0, volumes = 0;
+        double toIntake = 0,
+            toExhaust = 0,
+            toCrankcase = 0,
+            toCoolant = 0,
+            volumes = 0;
         for (var place = 0; place < _cylinders.Length; place++)
         {
             var cylinder = _cylinders[place];
@@ -92,7 +109,8 @@ internal sealed class BreathingEngine
     /// <summary>Opening through which choked flow feeds the engine at the plan's speed and intake pressure, m².</summary>
     private double NeededThrottle()
     {
-        const double filling = 0.8, choked = 0.685;
+        const double filling = 0.8,
+            choked = 0.685;
         var feed = filling * _plan.SpeedRpm / 120 * _displacement * _plan.IntakeBar * 1e5 / (GasConstant * AmbientKelvin);
         return feed / (choked * Ambient / Math.Sqrt(GasConstant * AmbientKelvin));
     }
@@ -105,7 +123,10 @@ internal sealed class BreathingEngine
         if (!_plan.Running)
         {
             var current = Math.Max(0, (_starter.BatteryVolts - _starter.VoltSeconds * Speed) / (_starter.BatteryOhms + _starter.MotorOhms));
-            Speed = Math.Max(0.5, Speed + (torque + _starter.VoltSeconds * current - _starter.FrictionNm - _starter.DampingNms * Speed) / _inertia * Step);
+            Speed = Math.Max(
+                0.5,
+                Speed + (torque + _starter.VoltSeconds * current - _starter.FrictionNm - _starter.DampingNms * Speed) / _inertia * Step
+            );
             return;
         }
 
@@ -117,10 +138,17 @@ internal sealed class BreathingEngine
     /// <summary>Plenum, exhaust, crankcase and coolant take what the cylinders give, and lose it outside.</summary>
     private void Breathe(double toIntake, double toExhaust, double toCrankcase, double toCoolant, double volumes)
     {
-        const double closer = 0.02, vent = 0.08, bleed = 0.12;
-        if (_plan.Running) _throttle = Math.Max(0, _throttle + closer * _displacement * (_plan.IntakeBar * 1e5 - Intake) / Ambient * Step);
+        const double closer = 0.02,
+            vent = 0.08,
+            bleed = 0.12;
+        if (_plan.Running)
+            _throttle = Math.Max(0, _throttle + closer * _displacement * (_plan.IntakeBar * 1e5 - Intake) / Ambient * Step);
         Intake += (toIntake + Flow(_throttle, Ambient, AmbientKelvin, Intake) * Step) * GasConstant * AmbientKelvin / (1.5 * _displacement);
-        Exhaust += (toExhaust - Flow(_outlet, Exhaust, ExhaustKelvin, Ambient) * Step + Flow(_outlet, Ambient, ExhaustKelvin, Exhaust) * Step) * GasConstant * ExhaustKelvin / (1.2 * _displacement);
+        Exhaust +=
+            (toExhaust - Flow(_outlet, Exhaust, ExhaustKelvin, Ambient) * Step + Flow(_outlet, Ambient, ExhaustKelvin, Exhaust) * Step)
+            * GasConstant
+            * ExhaustKelvin
+            / (1.2 * _displacement);
         const double caseVolume = 4e-3;
         _blown += toCrankcase * GasConstant * 350 / caseVolume - (_blown) / vent * Step;
         Crankcase = Ambient * (1 + (volumes - _cylinders.Length * 0.6 * _cylinders[0].Swept) / caseVolume * 0.2) + _blown;
@@ -132,23 +160,38 @@ internal sealed class BreathingEngine
     /// <summary>Mass flow through an opening, kg/s; 0 against the pressure.</summary>
     private static double Flow(double area, double high, double kelvin, double low)
     {
-        if (low >= high || area <= 0) return 0;
+        if (low >= high || area <= 0)
+            return 0;
         var ratio = Math.Max(low / high, 0.528);
         // Compressible flow by the ratio of pressures, its power laws as squares near 1 and at the choke alike.
-        return area * high / Math.Sqrt(GasConstant * kelvin) * Math.Sqrt(Math.Max(0, 2 * Gamma / (Gamma - 1) * (Math.Pow(ratio, 2 / Gamma) - Math.Pow(ratio, (Gamma + 1) / Gamma))));
+        return area
+            * high
+            / Math.Sqrt(GasConstant * kelvin)
+            * Math.Sqrt(Math.Max(0, 2 * Gamma / (Gamma - 1) * (Math.Pow(ratio, 2 / Gamma) - Math.Pow(ratio, (Gamma + 1) / Gamma))));
     }
 
     /// <summary>Gas in one cylinder.</summary>
     private sealed class Cylinder
     {
-        private const double WallKelvin = 380, WallWatts = 220, Discharge = 0.6, BurnHeat = 1.25e6;
+        private const double WallKelvin = 380,
+            WallWatts = 220,
+            Discharge = 0.6,
+            BurnHeat = 1.25e6;
 
         private readonly SliderCrank _crank;
         private readonly ValveTiming _timing;
         private readonly BreathingFault _fault;
-        private readonly double _bore, _intakeArea, _exhaustArea, _exhaustShift, _intakeShift;
+        private readonly double _bore,
+            _intakeArea,
+            _exhaustArea,
+            _exhaustShift,
+            _intakeShift;
         private readonly bool _fires;
-        private double _mass, _kelvin = AmbientKelvin, _heat, _burnt, _last;
+        private double _mass,
+            _kelvin = AmbientKelvin,
+            _heat,
+            _burnt,
+            _last;
 
         public Cylinder(BreathingPlan plan, int place, double at)
         {
@@ -190,8 +233,10 @@ internal sealed class BreathingEngine
             (ToIntake, ToExhaust, ToCrankcase, ToCoolant) = (0, 0, 0, 0);
             var exhaust = _fault.ExhaustOpens * Lift(degrees - _exhaustShift, _timing.Evo, _timing.Evc);
             var intake = _fault.IntakeOpens * Lift(degrees - _intakeShift, _timing.Ivo, _timing.Ivc);
-            if (exhaust > 0) ToExhaust += Exchange(Discharge * _exhaustArea * exhaust, engine.Exhaust, ExhaustKelvin);
-            if (intake > 0) ToIntake += Exchange(Discharge * _intakeArea * intake, engine.Intake, AmbientKelvin);
+            if (exhaust > 0)
+                ToExhaust += Exchange(Discharge * _exhaustArea * exhaust, engine.Exhaust, ExhaustKelvin);
+            if (intake > 0)
+                ToIntake += Exchange(Discharge * _intakeArea * intake, engine.Intake, AmbientKelvin);
             Leak(engine);
             _last = degrees;
             return (Pressure - Ambient) * Swept * _crank.VolumeSlope(angle);
@@ -202,15 +247,23 @@ internal sealed class BreathingEngine
         {
             const double rings = 0.02e-6;
             ToCrankcase += Exchange(rings, engine.Crankcase, AmbientKelvin);
-            if (_fault.LeakMm2 <= 0) return;
+            if (_fault.LeakMm2 <= 0)
+                return;
             var area = Discharge * _fault.LeakMm2 * 1e-6;
             switch (_fault.LeakTo)
             {
-                case LeakTo.Crankcase: ToCrankcase += Exchange(area, engine.Crankcase, AmbientKelvin); break;
-                case LeakTo.Intake: ToIntake += Exchange(area, engine.Intake, AmbientKelvin); break;
-                case LeakTo.Exhaust: ToExhaust += Exchange(area, engine.Exhaust, ExhaustKelvin); break;
+                case LeakTo.Crankcase:
+                    ToCrankcase += Exchange(area, engine.Crankcase, AmbientKelvin);
+                    break;
+                case LeakTo.Intake:
+                    ToIntake += Exchange(area, engine.Intake, AmbientKelvin);
+                    break;
+                case LeakTo.Exhaust:
+                    ToExhaust += Exchange(area, engine.Exhaust, ExhaustKelvin);
+                    break;
                 default:
-                    if (Pressure > engine.Coolant) ToCoolant += Exchange(area, engine.Coolant, AmbientKelvin);
+                    if (Pressure > engine.Coolant)
+                        ToCoolant += Exchange(area, engine.Coolant, AmbientKelvin);
                     break;
             }
         }
@@ -218,16 +271,23 @@ internal sealed class BreathingEngine
         /// <summary>Heat of the burn in this step, J: decided 20° before TDC, burnt from 12° before over 55° (Wiebe).</summary>
         private double Burn(double degrees, Random random)
         {
-            if (!_fires) return 0;
+            if (!_fires)
+                return 0;
             if (_last < 700 && degrees is >= 700 and < 719)
             {
                 var fails = random.NextDouble() < _fault.Misfires;
-                _heat = fails ? 0 : _fault.Heat * BurnHeat * _mass * (1 + 0.05 * Math.Sqrt(-2 * Math.Log(1 - random.NextDouble())) * Math.Cos(Math.Tau * random.NextDouble()));
+                _heat = fails
+                    ? 0
+                    : _fault.Heat
+                        * BurnHeat
+                        * _mass
+                        * (1 + 0.05 * Math.Sqrt(-2 * Math.Log(1 - random.NextDouble())) * Math.Cos(Math.Tau * random.NextDouble()));
                 _burnt = 0;
             }
 
             var since = (degrees + 12) % 720;
-            if (since > 70 || _heat == 0) return 0;
+            if (since > 70 || _heat == 0)
+                return 0;
             var share = 1 - Math.Exp(-5 * Math.Pow(since / 55, 3));
             var now = Math.Max(0, share - _burnt) * _heat;
             _burnt = Math.Max(_burnt, share);

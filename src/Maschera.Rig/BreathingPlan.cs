@@ -3,7 +3,13 @@ using Maschera.Core.Engines;
 namespace Maschera.Rig;
 
 /// <summary>Where a leaking cylinder's gas goes.</summary>
-public enum LeakTo { Crankcase, Intake, Exhaust, Coolant }
+public enum LeakTo
+{
+    Crankcase,
+    Intake,
+    Exhaust,
+    Coolant,
+}
 
 /// <summary>What is wrong with one cylinder of the breathing stand-in engine.</summary>
 /// <param name="Cylinder">Its number.</param>

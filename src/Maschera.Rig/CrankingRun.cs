@@ -1,3 +1,4 @@
+using Maschera.Core.Basics;
 using Maschera.Core.Engines;
 using Maschera.Core.Signals;
 
@@ -55,7 +56,8 @@ public static class CrankingRun
     /// <exception cref="ArgumentException">The engine lacks them.</exception>
     public static (Capture Capture, CrankingTruth Truth) Record(CrankingPlan plan)
     {
-        if (plan.Engine.Geometry is null || plan.Engine.ValveTiming is null) throw new ArgumentException("The stand-in engine needs geometry and valve timing.", nameof(plan));
+        if (plan.Engine.Geometry is null || plan.Engine.ValveTiming is null)
+            throw new ArgumentException("The stand-in engine needs geometry and valve timing.", nameof(plan));
         return new Simulation(plan).Run();
     }
 
@@ -80,10 +82,12 @@ public static class CrankingRun
             {
                 var now = i * StarterEngine.Step;
                 var state = engine.State(keyed: now >= plan.RestBefore && now < released);
-                if (i % every == 0) _states.Add(state);
+                if (i % every == 0)
+                    _states.Add(state);
                 var steady = now > plan.RestBefore + Settling && now < released;
                 engine.Turn(state.Current, steady ? Note : null);
-                if (!steady) continue;
+                if (!steady)
+                    continue;
                 _steadyDegrees += engine.State(keyed: false).Degrees - state.Degrees;
                 _steadySeconds += StarterEngine.Step;
             }
@@ -93,7 +97,8 @@ public static class CrankingRun
 
         private void Note(int cylinder, double work)
         {
-            if (!_work.TryGetValue(cylinder, out var list)) _work[cylinder] = list = [];
+            if (!_work.TryGetValue(cylinder, out var list))
+                _work[cylinder] = list = [];
             list.Add(work);
         }
 
@@ -101,7 +106,10 @@ public static class CrankingRun
         {
             var mean = _work.ToDictionary(pair => pair.Key, pair => pair.Value.Average());
             var sound = Statistics.Median(mean.Where(pair => plan.Faults.All(f => f.Cylinder != pair.Key)).Select(pair => pair.Value));
-            return new CrankingTruth(mean.ToDictionary(pair => pair.Key, pair => 100 * pair.Value / sound), _steadyDegrees / 6 / _steadySeconds);
+            return new CrankingTruth(
+                mean.ToDictionary(pair => pair.Key, pair => 100 * pair.Value / sound),
+                _steadyDegrees / 6 / _steadySeconds
+            );
         }
 
         private List<Channel> Channels(double step)
@@ -110,18 +118,33 @@ public static class CrankingRun
             var scope = new Converter(plan.Bits, _random);
             var channels = new List<Channel>
             {
-                new("Starter current", "A", time, [.. _states.Select(s => scope.Take(s.Current + plan.ClampOffset, plan.ClampNoise, plan.ClampRange))]),
+                new(
+                    "Starter current",
+                    "A",
+                    time,
+                    [.. _states.Select(s => scope.Take(s.Current + plan.ClampOffset, plan.ClampNoise, plan.ClampRange))]
+                ),
                 new("Battery voltage", "V", time, [.. _states.Select(s => scope.Take(s.Volts, 0.01, 20))]),
             };
-            if (plan.SyncCylinder is { } cylinder) channels.Add(new Channel("Ignition", "V", time, [.. Ignition(cylinder, scope)]));
-            if (plan.CrankSensor && plan.Engine.CrankWheel is { } wheel) channels.Add(new Channel("Crank sensor", "V", time, [.. _states.Select(s => scope.Take(EngineSignals.CrankVolts(wheel, s.Degrees), 0.02, 10))]));
+            if (plan.SyncCylinder is { } cylinder)
+                channels.Add(new Channel("Ignition", "V", time, [.. Ignition(cylinder, scope)]));
+            if (plan.CrankSensor && plan.Engine.CrankWheel is { } wheel)
+                channels.Add(
+                    new Channel(
+                        "Crank sensor",
+                        "V",
+                        time,
+                        [.. _states.Select(s => scope.Take(EngineSignals.CrankVolts(wheel, s.Degrees), 0.02, 10))]
+                    )
+                );
             return channels;
         }
 
         private IEnumerable<float> Ignition(int cylinder, Converter scope)
         {
             var coil = new CoilPrimary(plan.Engine, cylinder);
-            foreach (var state in _states) yield return scope.Take(coil.Volts(state), 0.05, 100);
+            foreach (var state in _states)
+                yield return scope.Take(coil.Volts(state), 0.05, 100);
         }
     }
 }
@@ -129,7 +152,9 @@ public static class CrankingRun
 /// <summary>A scope's input: noise, end stops and converter steps.</summary>
 internal sealed class Converter(int bits, Random random)
 {
-    /// <summary>What the scope stores for a value, with noise of that standard deviation on a range of ±<paramref name="range"/>.</summary>
+    /// <summary>
+    /// What the scope stores for a value, with noise of that standard deviation on a range of ±<paramref name="range"/>.
+    /// </summary>
     public float Take(double value, double noise, double range)
     {
         var step = 2 * range / (1 << bits);

@@ -23,7 +23,10 @@ public sealed record DrivePlan(Engine Engine)
 /// <summary>Logs of a made-up drive: idle, pulls, cruising and slowing down, desired beside actual, balance of each cylinder.</summary>
 public static class DriveLog
 {
-    private const double Step = 0.01, Ambient = 94, RailLow = 280, RailHigh = 1_500;
+    private const double Step = 0.01,
+        Ambient = 94,
+        RailLow = 280,
+        RailHigh = 1_500;
 
     /// <summary>Runs the plan.</summary>
     public static Capture Record(DrivePlan plan)
@@ -36,11 +39,13 @@ public static class DriveLog
         for (var (t, next) = (0.0, 0.0); t < plan.Seconds; t += Step)
         {
             drive.Advance(t);
-            if (t < next) continue;
+            if (t < next)
+                continue;
             next = t + (0.75 + 0.5 * random.NextDouble()) / plan.Rate;
             times.Add(Math.Round(t, 2));
             var now = drive.Values();
-            for (var c = 0; c < values.Length; c++) values[c].Add((float)now[c]);
+            for (var c = 0; c < values.Length; c++)
+                values[c].Add((float)now[c]);
         }
 
         var axis = TimeAxis.FromStamps([.. times]);
@@ -49,12 +54,28 @@ public static class DriveLog
 
     private sealed class Drive(DrivePlan plan, Random random)
     {
-        private double _rpm = 820, _speed, _pedal, _boost = Ambient, _wanted = Ambient, _rail = RailLow, _railWanted = RailLow, _coolant = 78;
+        private double _rpm = 820,
+            _speed,
+            _pedal,
+            _boost = Ambient,
+            _wanted = Ambient,
+            _rail = RailLow,
+            _railWanted = RailLow,
+            _coolant = 78;
 
         public IReadOnlyList<(string Name, string Unit)> Names { get; } =
         [
-            ("Engine speed", "rpm"), ("Vehicle speed", "km/h"), ("Accelerator pedal", "%"), ("Boost pressure desired", "kPa"), ("Boost pressure actual", "kPa"), ("Rail pressure desired", "bar"), ("Rail pressure actual", "bar"),
-            ("Air mass flow", "g/s"), ("Coolant temperature", "°C"), ("Intake air temperature", "°C"), ("Control module voltage", "V"),
+            ("Engine speed", "rpm"),
+            ("Vehicle speed", "km/h"),
+            ("Accelerator pedal", "%"),
+            ("Boost pressure desired", "kPa"),
+            ("Boost pressure actual", "kPa"),
+            ("Rail pressure desired", "bar"),
+            ("Rail pressure actual", "bar"),
+            ("Air mass flow", "g/s"),
+            ("Coolant temperature", "°C"),
+            ("Intake air temperature", "°C"),
+            ("Control module voltage", "V"),
             .. Enumerable.Range(1, plan.Engine.Cylinders).Select(n => ($"Injection correction cylinder {n}", "mg/stroke")),
         ];
 
@@ -72,15 +93,36 @@ public static class DriveLog
         }
 
         public double[] Values() =>
-        [
-            Math.Round(_rpm + Noise(5)), Math.Round(_speed), Math.Round(_pedal, 1), Math.Round(_wanted, 1), Math.Round(_boost + Noise(0.4), 1), Math.Round(_railWanted), Math.Round(_rail + Noise(4)),
-            Math.Round(_rpm * _boost / 5_200 + Noise(0.15), 2), Math.Round(_coolant), Math.Round(24 + _speed / 14), Math.Round(14.1 + Noise(0.03), 2),
-            .. plan.Engine.FiringOrder.Order().Select(n => Math.Round((n == plan.WeakCylinder ? 2.1 : 0.3 * Math.Sin(n)) + Noise(0.12), 2)),
-        ];
+            [
+                Math.Round(_rpm + Noise(5)),
+                Math.Round(_speed),
+                Math.Round(_pedal, 1),
+                Math.Round(_wanted, 1),
+                Math.Round(_boost + Noise(0.4), 1),
+                Math.Round(_railWanted),
+                Math.Round(_rail + Noise(4)),
+                Math.Round(_rpm * _boost / 5_200 + Noise(0.15), 2),
+                Math.Round(_coolant),
+                Math.Round(24 + _speed / 14),
+                Math.Round(14.1 + Noise(0.03), 2),
+                .. plan
+                    .Engine.FiringOrder.Order()
+                    .Select(n => Math.Round((n == plan.WeakCylinder ? 2.1 : 0.3 * Math.Sin(n)) + Noise(0.12), 2)),
+            ];
 
         /// <summary>The driver's foot through one minute: idle, a pull, cruising, a short one, off.</summary>
-        private static double Foot(double t) => t switch { < 12 => 0, < 24 => 97, < 38 => 34, < 44 => 82, < 50 => 20, _ => 0 };
+        private static double Foot(double t) =>
+            t switch
+            {
+                < 12 => 0,
+                < 24 => 97,
+                < 38 => 34,
+                < 44 => 82,
+                < 50 => 20,
+                _ => 0,
+            };
 
-        private double Noise(double size) => size * Math.Sqrt(-2 * Math.Log(1 - random.NextDouble())) * Math.Cos(Math.Tau * random.NextDouble());
+        private double Noise(double size) =>
+            size * Math.Sqrt(-2 * Math.Log(1 - random.NextDouble())) * Math.Cos(Math.Tau * random.NextDouble());
     }
 }

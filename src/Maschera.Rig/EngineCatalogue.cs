@@ -8,13 +8,62 @@ public static class EngineCatalogue
     private static readonly ValveTiming s_petrol = new(134, 372, 348, 588);
     private static readonly ValveTiming s_diesel = new(140, 370, 350, 575);
 
-    public static Engine Orsa { get; } = Build("Orsa 1.4", [1, 3, 4, 2], "petrol", new(82, 66.2, 122, 10.2), 60, 90, [[1, 2, 3, 4]], new CamDrive("belt", 24));
+    public static Engine Orsa { get; } =
+        Build(
+            "Orsa 1.4",
+            [1, 3, 4, 2],
+            "petrol",
+            new(82, 66.2, 122, 10.2),
+            60,
+            90,
+            [
+                [1, 2, 3, 4],
+            ],
+            new CamDrive("belt", 24)
+        );
 
-    public static Engine Tasso { get; } = Build("Tasso V6", [1, 4, 2, 5, 3, 6], "petrol", new(86, 82, 150, 10.8), 60, 84, [[1, 2, 3], [4, 5, 6]], new CamDrive("chain", 23));
+    public static Engine Tasso { get; } =
+        Build(
+            "Tasso V6",
+            [1, 4, 2, 5, 3, 6],
+            "petrol",
+            new(86, 82, 150, 10.8),
+            60,
+            84,
+            [
+                [1, 2, 3],
+                [4, 5, 6],
+            ],
+            new CamDrive("chain", 23)
+        );
 
-    public static Engine Ghiro { get; } = Build("Ghiro 1.0", [1, 3, 2], "petrol", new(72, 81.8, 134, 11.0), 60, 78, [[1, 2, 3]], new CamDrive("belt", 22));
+    public static Engine Ghiro { get; } =
+        Build(
+            "Ghiro 1.0",
+            [1, 3, 2],
+            "petrol",
+            new(72, 81.8, 134, 11.0),
+            60,
+            78,
+            [
+                [1, 2, 3],
+            ],
+            new CamDrive("belt", 22)
+        );
 
-    public static Engine Camoscio { get; } = Build("Camoscio 2.0 D", [1, 3, 4, 2], "diesel", new(84, 90, 150, 16.5), 60, 108, [[1, 2, 3, 4]], new CamDrive("belt", 20));
+    public static Engine Camoscio { get; } =
+        Build(
+            "Camoscio 2.0 D",
+            [1, 3, 4, 2],
+            "diesel",
+            new(84, 90, 150, 16.5),
+            60,
+            108,
+            [
+                [1, 2, 3, 4],
+            ],
+            new CamDrive("belt", 20)
+        );
 
     /// <summary>The demonstration engines.</summary>
     public static IReadOnlyList<Engine> Demo { get; } = [Orsa, Tasso, Ghiro, Camoscio];
@@ -37,19 +86,35 @@ public static class EngineCatalogue
     ];
 
     private static Engine Layout(string name, int[] order, double[]? angles = null) =>
-        new() { Name = name, Cylinders = order.Length, FiringOrder = order, FiringAngles = angles };
+        new()
+        {
+            Name = name,
+            Cylinders = order.Length,
+            FiringOrder = order,
+            FiringAngles = angles,
+        };
 
-    private static Engine Build(string name, int[] order, string fuel, EngineGeometry geometry, int teeth, double gapToTdc, int[][] banks, CamDrive drive) => new()
-    {
-        Name = name,
-        Cylinders = order.Length,
-        FiringOrder = order,
-        Banks = banks,
-        Fuel = fuel,
-        Geometry = geometry,
-        ValveTiming = fuel == "diesel" ? s_diesel : s_petrol,
-        CrankWheel = new CrankWheel(teeth, [2], gapToTdc),
-        CamLimits = new CamLimits(6, 10),
-        CamDrive = drive,
-    };
+    private static Engine Build(
+        string name,
+        int[] order,
+        string fuel,
+        EngineGeometry geometry,
+        int teeth,
+        double gapToTdc,
+        int[][] banks,
+        CamDrive drive
+    ) =>
+        new()
+        {
+            Name = name,
+            Cylinders = order.Length,
+            FiringOrder = order,
+            Banks = banks,
+            Fuel = fuel,
+            Geometry = geometry,
+            ValveTiming = fuel == "diesel" ? s_diesel : s_petrol,
+            CrankWheel = new CrankWheel(teeth, [2], gapToTdc),
+            CamLimits = new CamLimits(6, 10),
+            CamDrive = drive,
+        };
 }

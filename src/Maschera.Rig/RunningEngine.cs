@@ -43,7 +43,8 @@ internal sealed class RunningEngine : ILiveEngine
     /// <exception cref="ArgumentException">The engine lacks them.</exception>
     public RunningEngine(RunningPlan plan, Random random)
     {
-        if (plan.Engine.Geometry is null || plan.Engine.CrankWheel is null) throw new ArgumentException("The stand-in engine needs geometry and a crank wheel.", nameof(plan));
+        if (plan.Engine.Geometry is null || plan.Engine.CrankWheel is null)
+            throw new ArgumentException("The stand-in engine needs geometry and a crank wheel.", nameof(plan));
         (_plan, _random, _angles) = (plan, random, plan.Engine.Angles());
         var g = plan.Engine.Geometry!;
         _crank = SliderCrank.Of(g, g.CompressionRatio);
@@ -52,8 +53,10 @@ internal sealed class RunningEngine : ILiveEngine
         (_intake, _usualHeat) = (0.45 * Ambient, 2.2);
         _heat = [.. Enumerable.Repeat(_usualHeat, plan.Engine.Cylinders)];
         _toothErrors = [.. Enumerable.Range(0, plan.Engine.CrankWheel!.Teeth).Select(_ => plan.ToothErrorDegrees * Gaussian())];
-        if (plan.BentTooth is var (tooth, degrees)) _toothErrors[tooth - 1] += degrees;
-        foreach (var cylinder in plan.Engine.FiringOrder) (_misfires[cylinder], _firings[cylinder]) = (0, 0);
+        if (plan.BentTooth is var (tooth, degrees))
+            _toothErrors[tooth - 1] += degrees;
+        foreach (var cylinder in plan.Engine.FiringOrder)
+            (_misfires[cylinder], _firings[cylinder]) = (0, 0);
         _inertia = 0.06 + 0.035 * plan.Engine.Cylinders;
         _work = MeanTorque();
         Degrees = 720 + _random.NextDouble() * 720;
@@ -86,24 +89,29 @@ internal sealed class RunningEngine : ILiveEngine
 
     public void Turn(EngineState state)
     {
-        for (var step = 0; step < StarterEngine.Step / Step - 0.5; step++) Advance();
+        for (var step = 0; step < StarterEngine.Step / Step - 0.5; step++)
+            Advance();
     }
 
-    public double Volts(string? role, EngineState state) => role switch
-    {
-        "crank" => Crank(state.Degrees, state.Speed),
-        "cam" => Cam(state.Degrees, state.Seconds, state.Speed),
-        "sync" => Coil(_plan.Engine.FiringOrder[0], state.Degrees, state.Speed),
-        _ => state.Volts,
-    };
+    public double Volts(string? role, EngineState state) =>
+        role switch
+        {
+            "crank" => Crank(state.Degrees, state.Speed),
+            "cam" => Cam(state.Degrees, state.Seconds, state.Speed),
+            "sync" => Coil(_plan.Engine.FiringOrder[0], state.Degrees, state.Speed),
+            _ => state.Volts,
+        };
 
     /// <summary>Goes on by one step.</summary>
     public void Advance()
     {
         var before = Degrees;
         Degrees += double.RadiansToDegrees(Speed) * Step;
-        for (var place = 0; place < _angles.Length; place++) Fire(place, before, Degrees, Speed);
-        var wanted = Fuelled ? (_plan.SpeedRpm + ((_plan.EndRpm ?? _plan.SpeedRpm) - _plan.SpeedRpm) * Seconds / _plan.Seconds) * Math.Tau / 60 : 0;
+        for (var place = 0; place < _angles.Length; place++)
+            Fire(place, before, Degrees, Speed);
+        var wanted = Fuelled
+            ? (_plan.SpeedRpm + ((_plan.EndRpm ?? _plan.SpeedRpm) - _plan.SpeedRpm) * Seconds / _plan.Seconds) * Math.Tau / 60
+            : 0;
         var load = Fuelled ? _work + _inertia * 1.5 * (Speed - wanted) : 0.2 * _work + _inertia * 0.7 * Speed;
         Speed = Math.Max(Fuelled ? Starting : 0, Speed + (Torque(Degrees) - load) / _inertia * Step);
         Seconds += Step;
@@ -113,19 +121,22 @@ internal sealed class RunningEngine : ILiveEngine
     private void Fire(int place, double before, double now, double speed)
     {
         const double decided = 700;
-        if (!(EngineSignals.After(_angles[place], before) < decided && EngineSignals.After(_angles[place], now) is >= decided and < 715)) return;
+        if (!(EngineSignals.After(_angles[place], before) < decided && EngineSignals.After(_angles[place], now) is >= decided and < 715))
+            return;
         var cylinder = _plan.Engine.FiringOrder[place];
         var rpm = speed * 60 / Math.Tau;
         var missing = !Fuelled || _plan.Misfires.Any(m => m.Cylinder == cylinder && rpm >= m.AboveRpm && _random.NextDouble() < m.Share);
         _firings[cylinder]++;
-        if (missing) _misfires[cylinder]++;
+        if (missing)
+            _misfires[cylinder]++;
         _heat[place] = missing ? 0 : _usualHeat * (1 + _plan.Scatter * Gaussian());
     }
 
     private double Torque(double degrees)
     {
         double sum = 0;
-        for (var place = 0; place < _angles.Length; place++) sum += Torque(EngineSignals.After(_angles[place], degrees), _heat[place]);
+        for (var place = 0; place < _angles.Length; place++)
+            sum += Torque(EngineSignals.After(_angles[place], degrees), _heat[place]);
         return sum;
     }
 
@@ -150,7 +161,8 @@ internal sealed class RunningEngine : ILiveEngine
     private double MeanTorque()
     {
         double sum = 0;
-        for (var at = 0.5; at < 720; at++) sum += Torque(at, _usualHeat) / 720;
+        for (var at = 0.5; at < 720; at++)
+            sum += Torque(at, _usualHeat) / 720;
         return sum * _plan.Engine.Cylinders;
     }
 
@@ -159,18 +171,25 @@ internal sealed class RunningEngine : ILiveEngine
     {
         var wheel = _plan.Engine.CrankWheel!;
         var volts = _plan.InductiveCrank ? Inductive(wheel, degrees, speed) : Hall(wheel, degrees);
-        return !_plan.TurnedRound ? volts : _plan.InductiveCrank ? -volts : 5.2 - volts;
+        return !_plan.TurnedRound ? volts
+            : _plan.InductiveCrank ? -volts
+            : 5.2 - volts;
     }
 
     /// <summary>The primary side of a cylinder's coil: dwell, then a flyback 15° before TDC, V.</summary>
     public double Coil(int cylinder, double degrees, double speed)
     {
         var after = EngineSignals.After(_angles[_plan.Engine.FiringOrder.ToList().IndexOf(cylinder)], degrees + 15);
-        if (speed < Starting) return 13.8;
-        return after < 0.006 * speed ? 55 : after > 690 ? 0.6 : 13.8;
+        if (speed < Starting)
+            return 13.8;
+        return after < 0.006 * speed ? 55
+            : after > 690 ? 0.6
+            : 13.8;
     }
 
-    /// <summary>Degrees from the nearest tooth's leading edge and the tooth's number since the start; null in a gap or at a lost tooth.</summary>
+    /// <summary>
+    /// Degrees from the nearest tooth's leading edge and the tooth's number since the start; null in a gap or at a lost tooth.
+    /// </summary>
     private (double Into, double Pitch)? Tooth(CrankWheel wheel, double degrees)
     {
         var pitch = 360.0 / wheel.Teeth;
@@ -178,13 +197,18 @@ internal sealed class RunningEngine : ILiveEngine
         // A tooth may stand a little early, so a place begins a quarter pitch before it.
         var number = (long)Math.Floor(fromFirst / pitch + 0.25);
         var slot = (int)(((number % wheel.Teeth) + wheel.Teeth) % wheel.Teeth);
-        if (IsGap(wheel, slot) || IsLost(number)) return null;
+        if (IsGap(wheel, slot) || IsLost(number))
+            return null;
         // The extra tooth stands between the last place and the first.
-        if (wheel.Extra == 1 && slot == wheel.Teeth - 1 && fromFirst - number * pitch >= pitch / 2) return ((fromFirst - (number + 0.5) * pitch) * 2, pitch);
+        if (wheel.Extra == 1 && slot == wheel.Teeth - 1 && fromFirst - number * pitch >= pitch / 2)
+            return ((fromFirst - (number + 0.5) * pitch) * 2, pitch);
         return (fromFirst - number * pitch - _toothErrors[slot], wheel.Extra == 1 ? 0.7 * pitch : pitch);
     }
 
-    /// <summary>Gaps lie at the end of equal parts of the turn, but for the last, which lies a sixth of a part early: so no part is like another.</summary>
+    /// <summary>
+    /// Gaps lie at the end of equal parts of the turn, but for the last, which lies a sixth of a part early: so no part is like
+    /// another.
+    /// </summary>
     private static bool IsGap(CrankWheel wheel, int slot)
     {
         var parts = wheel.Missing.Count;
@@ -192,7 +216,8 @@ internal sealed class RunningEngine : ILiveEngine
         {
             var end = i == parts - 1 ? wheel.Teeth : (i + 1) * wheel.Teeth / parts - wheel.Teeth / (6 * parts);
             var size = wheel.Missing[(i + 1) % parts];
-            if (slot >= end - size && slot < end) return true;
+            if (slot >= end - size && slot < end)
+                return true;
         }
 
         return false;
@@ -201,15 +226,20 @@ internal sealed class RunningEngine : ILiveEngine
     private bool IsLost(long number)
     {
         // Drawn from the tooth's number, so that a tooth stays lost for all its samples.
-        return _plan.LostTeethPerMille > 0 && new Random((int)(number * 7_919 % int.MaxValue) ^ _plan.Seed).NextDouble() < _plan.LostTeethPerMille / 1000;
+        return _plan.LostTeethPerMille > 0
+            && new Random((int)(number * 7_919 % int.MaxValue) ^ _plan.Seed).NextDouble() < _plan.LostTeethPerMille / 1000;
     }
 
-    private double Hall(CrankWheel wheel, double degrees) => Tooth(wheel, degrees) is var (into, pitch) && into >= 0 && into < pitch / 2 ? 5 : 0.2;
+    private double Hall(CrankWheel wheel, double degrees) =>
+        Tooth(wheel, degrees) is var (into, pitch) && into >= 0 && into < pitch / 2 ? 5 : 0.2;
 
-    /// <summary>One wave for each tooth, falling through zero a quarter pitch behind its leading edge; its height grows with speed.</summary>
+    /// <summary>
+    /// One wave for each tooth, falling through zero a quarter pitch behind its leading edge; its height grows with speed.
+    /// </summary>
     private double Inductive(CrankWheel wheel, double degrees, double speed)
     {
-        if (Tooth(wheel, degrees) is not var (into, pitch)) return 0;
+        if (Tooth(wheel, degrees) is not var (into, pitch))
+            return 0;
         var share = into / (pitch / 2);
         return share is > 0 and < 1 ? 0.08 * speed * Math.Sin(Math.Tau * share) : 0;
     }
@@ -217,11 +247,20 @@ internal sealed class RunningEngine : ILiveEngine
     /// <summary>The cam sensor at an angle, time and speed, V.</summary>
     public double Cam(double degrees, double seconds, double speed)
     {
-        var turned = degrees + (_plan.Engine.CrankWheel!.GapToTdc ?? 90) - _plan.CamOffsetDegrees - _plan.PhaserDegrees / 2 * Math.Sin(Math.Tau * seconds / _plan.Seconds);
+        var turned =
+            degrees
+            + (_plan.Engine.CrankWheel!.GapToTdc ?? 90)
+            - _plan.CamOffsetDegrees
+            - _plan.PhaserDegrees / 2 * Math.Sin(Math.Tau * seconds / _plan.Seconds);
         var cycle = (long)Math.Floor(turned / 720);
-        if (cycle != _flutterCycle) (_flutterCycle, _flutter) = (cycle, _plan.CamFlutterDegrees * Gaussian());
+        if (cycle != _flutterCycle)
+            (_flutterCycle, _flutter) = (cycle, _plan.CamFlutterDegrees * Gaussian());
         var at = EngineSignals.After(0, turned - _flutter);
-        if (_plan.InductiveCam) return s_camTeeth.Where(t => at >= t.From && at < t.From + CamWave).Select(t => 0.03 * speed * Math.Sin(Math.Tau * (at - t.From) / CamWave)).FirstOrDefault();
+        if (_plan.InductiveCam)
+            return s_camTeeth
+                .Where(t => at >= t.From && at < t.From + CamWave)
+                .Select(t => 0.03 * speed * Math.Sin(Math.Tau * (at - t.From) / CamWave))
+                .FirstOrDefault();
         return s_camTeeth.Any(t => at >= t.From && at < t.To) ? 5 : 0.1;
     }
 

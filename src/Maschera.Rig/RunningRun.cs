@@ -85,7 +85,7 @@ public static class RunningRun
         var first = engine.Degrees;
         var count = (int)(plan.Seconds * plan.Rate);
         var (crank, cam, coil) = (new float[count], new float[count], new float[count]);
-        for (var next = 0; next < count;)
+        for (var next = 0; next < count; )
         {
             var (before, speed, time) = (engine.Degrees, engine.Speed, engine.Seconds);
             var after = before + double.RadiansToDegrees(speed) * RunningEngine.Step;
@@ -93,9 +93,14 @@ public static class RunningRun
             {
                 var at = next / plan.Rate;
                 var degrees = before + (after - before) * (at - time) / RunningEngine.Step;
-                crank[next] = converter.Take(engine.Crank(degrees, speed), plan.Noise * (plan.InductiveCrank ? 8 : 5), plan.InductiveCrank ? 20 : 10);
+                crank[next] = converter.Take(
+                    engine.Crank(degrees, speed),
+                    plan.Noise * (plan.InductiveCrank ? 8 : 5),
+                    plan.InductiveCrank ? 20 : 10
+                );
                 cam[next] = converter.Take(engine.Cam(degrees, at, speed), plan.Noise * 5, 10);
-                if (plan.SyncCylinder is { } cylinder) coil[next] = converter.Take(engine.Coil(cylinder, degrees, speed), 0.05, 100);
+                if (plan.SyncCylinder is { } cylinder)
+                    coil[next] = converter.Take(engine.Coil(cylinder, degrees, speed), 0.05, 100);
             }
 
             engine.Advance();
@@ -103,7 +108,11 @@ public static class RunningRun
 
         var axis = TimeAxis.Uniform(0, 1 / plan.Rate, count);
         List<Channel> channels = [new("Crank sensor", "V", axis, crank), new("Cam sensor", "V", axis, cam)];
-        if (plan.SyncCylinder is not null) channels.Add(new Channel("Ignition", "V", axis, coil));
-        return (new Capture("stand-in", channels, []), new RunningTruth(engine.Misfires, engine.Firings, (engine.Degrees - first) / 6 / engine.Seconds));
+        if (plan.SyncCylinder is not null)
+            channels.Add(new Channel("Ignition", "V", axis, coil));
+        return (
+            new Capture("stand-in", channels, []),
+            new RunningTruth(engine.Misfires, engine.Firings, (engine.Degrees - first) / 6 / engine.Seconds)
+        );
     }
 }

@@ -35,12 +35,13 @@ public sealed record StarterCircuit
     public double DampingNms { get; init; } = 0.35;
 
     /// <summary>A starter and flywheel that suit an engine of so many cylinders.</summary>
-    public static StarterCircuit For(int cylinders) => new()
-    {
-        VoltSeconds = 0.2 + 0.02 * cylinders,
-        Inertia = 0.08 + 0.03 * cylinders,
-        FrictionNm = 12 + 4 * cylinders,
-    };
+    public static StarterCircuit For(int cylinders) =>
+        new()
+        {
+            VoltSeconds = 0.2 + 0.02 * cylinders,
+            Inertia = 0.08 + 0.03 * cylinders,
+            FrictionNm = 12 + 4 * cylinders,
+        };
 }
 
 /// <summary>

@@ -52,25 +52,29 @@ internal sealed class StarterEngine : ILiveEngine
 
         CylinderGas Gas(int place)
         {
-            var leak = SoundLeak * (1 + 0.1 * (random.NextDouble() - 0.5)) + faults.Where(f => f.Cylinder == engine.FiringOrder[place]).Sum(f => f.LeakPerSecond);
+            var leak =
+                SoundLeak * (1 + 0.1 * (random.NextDouble() - 0.5))
+                + faults.Where(f => f.Cylinder == engine.FiringOrder[place]).Sum(f => f.LeakPerSecond);
             return new CylinderGas(engine, leak, EngineSignals.After(_angles[place], _degrees));
         }
     }
 
     public void Turn(EngineState state) => Turn(state.Current);
 
-    public double Volts(string? role, EngineState state) => role switch
-    {
-        "current" => state.Current,
-        "crank" => EngineSignals.CrankVolts(_engine.CrankWheel!, state.Degrees),
-        "sync" => _coil.Volts(state),
-        _ => state.Volts,
-    };
+    public double Volts(string? role, EngineState state) =>
+        role switch
+        {
+            "current" => state.Current,
+            "crank" => EngineSignals.CrankVolts(_engine.CrankWheel!, state.Degrees),
+            "sync" => _coil.Volts(state),
+            _ => state.Volts,
+        };
 
     /// <summary>The state now.</summary>
     public EngineState State(bool keyed)
     {
-        if (!keyed) return new EngineState(_degrees, 0, _starter.BatteryVolts);
+        if (!keyed)
+            return new EngineState(_degrees, 0, _starter.BatteryVolts);
         // The pinion's freewheel lets the engine run ahead: the motor never brakes it.
         var current = Math.Max(0, (_starter.BatteryVolts - _starter.VoltSeconds * _speed) / (_starter.BatteryOhms + _starter.MotorOhms));
         return new EngineState(_degrees, current, _starter.BatteryVolts - current * _starter.BatteryOhms);
@@ -86,7 +90,8 @@ internal sealed class StarterEngine : ILiveEngine
             var at = EngineSignals.After(_angles[place], _degrees + moved);
             var (gas, work) = _gases[place].Advance(at, Step);
             torque += gas;
-            if (at > 540) _running[place] += work;
+            if (at > 540)
+                _running[place] += work;
             else if (_running[place] != 0)
             {
                 compressed?.Invoke(_engine.FiringOrder[place], _running[place]);
@@ -96,15 +101,18 @@ internal sealed class StarterEngine : ILiveEngine
 
         _degrees += moved;
         var drag = _starter.FrictionNm + _starter.DampingNms * _speed;
-        if (_speed <= 0 && torque < drag) _speed = 0;
-        else _speed = Math.Max(0, _speed + (torque - drag) / _starter.Inertia * Step);
+        if (_speed <= 0 && torque < drag)
+            _speed = 0;
+        else
+            _speed = Math.Max(0, _speed + (torque - drag) / _starter.Inertia * Step);
     }
 }
 
 /// <summary>What sensors make of the crank's angle.</summary>
 internal static class EngineSignals
 {
-    private const double SensorHigh = 5, SensorLow = 0.2;
+    private const double SensorHigh = 5,
+        SensorLow = 0.2;
 
     /// <summary>Degrees after a firing TDC that lies at <paramref name="tdc"/>, 0-720.</summary>
     public static double After(double tdc, double degrees) => ((degrees - tdc) % 720 + 720) % 720;
@@ -119,10 +127,16 @@ internal static class EngineSignals
     }
 }
 
-/// <summary>The primary side of one cylinder's coil: battery, ground during the dwell before the spark 8° before TDC, then a flyback.</summary>
+/// <summary>
+/// The primary side of one cylinder's coil: battery, ground during the dwell before the spark 8° before TDC, then a
+/// flyback.
+/// </summary>
 internal sealed class CoilPrimary(Engine engine, int cylinder)
 {
-    private const double SparkBeforeTdc = 8, DwellDegrees = 8, FlybackVolts = 55, DwellVolts = 0.6;
+    private const double SparkBeforeTdc = 8,
+        DwellDegrees = 8,
+        FlybackVolts = 55,
+        DwellVolts = 0.6;
 
     private readonly double _tdc = engine.Angles()[engine.FiringOrder.ToList().IndexOf(cylinder)];
     private double _before = double.NaN;
@@ -132,7 +146,10 @@ internal sealed class CoilPrimary(Engine engine, int cylinder)
     {
         var after = EngineSignals.After(_tdc, state.Degrees + SparkBeforeTdc);
         var sparks = _before > 700 && after < 20;
-        var volts = sparks ? FlybackVolts : after > 720 - DwellDegrees && after != _before ? DwellVolts : state.Volts;
+        var volts =
+            sparks ? FlybackVolts
+            : after > 720 - DwellDegrees && after != _before ? DwellVolts
+            : state.Volts;
         _before = after;
         return volts;
     }

@@ -10,8 +10,12 @@ namespace Maschera.Store;
 /// </summary>
 internal sealed class BlockCodec(double scale)
 {
-    private const byte Floats = 0, OldSteps = 1, Doubles = 2, Steps = 3;
-    private const int OldHead = 17, StepsHead = 25;
+    private const byte Floats = 0,
+        OldSteps = 1,
+        Doubles = 2,
+        Steps = 3;
+    private const int OldHead = 17,
+        StepsHead = 25;
 
     private readonly int[] _steps = new int[SampleStore.BlockSamples];
 
@@ -30,16 +34,19 @@ internal sealed class BlockCodec(double scale)
     public byte[] Pack(ReadOnlySpan<float> raw)
     {
         var steps = _steps.AsSpan(0, raw.Length);
-        if (_usual.Step > 0 && Count(raw, _usual.First, _usual.Step, steps)) return PackSteps(steps, _usual.First, _usual.Step);
+        if (_usual.Step > 0 && Count(raw, _usual.First, _usual.Step, steps))
+            return PackSteps(steps, _usual.First, _usual.Step);
         foreach (var candidate in Candidates(raw.ToArray()))
         {
-            if (!Count(raw, candidate.First, candidate.Step, steps)) continue;
+            if (!Count(raw, candidate.First, candidate.Step, steps))
+                continue;
             _usual = candidate;
             return PackSteps(steps, candidate.First, candidate.Step);
         }
 
         var samples = new float[raw.Length];
-        for (var i = 0; i < raw.Length; i++) samples[i] = (float)(raw[i] * scale);
+        for (var i = 0; i < raw.Length; i++)
+            samples[i] = (float)(raw[i] * scale);
         return Deflate(Floats, MemoryMarshal.AsBytes<float>(samples), sizeof(float));
     }
 
@@ -49,9 +56,11 @@ internal sealed class BlockCodec(double scale)
     /// <summary>Unpacks float samples.</summary>
     public static float[] Unpack(byte[] packed, int count)
     {
-        if (packed[0] == Steps) return UnpackSteps(packed, count);
+        if (packed[0] == Steps)
+            return UnpackSteps(packed, count);
         var body = Inflate(packed, count);
-        if (packed[0] == Floats) return MemoryMarshal.Cast<byte, float>(body).ToArray();
+        if (packed[0] == Floats)
+            return MemoryMarshal.Cast<byte, float>(body).ToArray();
         var (first, step) = (BitConverter.ToDouble(packed, 1), BitConverter.ToDouble(packed, 9));
         return Array.ConvertAll(MemoryMarshal.Cast<byte, short>(body).ToArray(), n => (float)(first + n * step));
     }
@@ -69,15 +78,19 @@ internal sealed class BlockCodec(double scale)
         var binary = double.MaxValue;
         for (var i = 0; i < samples.Length; i++)
         {
-            if (!float.IsFinite(samples[i])) yield break;
-            if (samples[i] != 0) binary = Math.Min(binary, LowestBit(samples[i]));
+            if (!float.IsFinite(samples[i]))
+                yield break;
+            if (samples[i] != 0)
+                binary = Math.Min(binary, LowestBit(samples[i]));
             var difference = i > 0 ? Math.Abs(samples[i] - samples[i - 1]) : 0;
-            if (difference > 0 && difference < least) least = difference;
+            if (difference > 0 && difference < least)
+                least = difference;
         }
 
         if (least == float.MaxValue)
         {
-            if (samples.Length > 0) yield return (samples[0], 1);
+            if (samples.Length > 0)
+                yield return (samples[0], 1);
             yield break;
         }
 
@@ -85,7 +98,8 @@ internal sealed class BlockCodec(double scale)
         yield return (samples[0], least);
         yield return (Math.Round(samples[0] * scale) / scale, Math.Round(least * scale) / scale);
         yield return (0, binary);
-        foreach (var step in s_decimalSteps) yield return (0, step);
+        foreach (var step in s_decimalSteps)
+            yield return (0, step);
     }
 
     /// <summary>The weight of the last bit that is set.</summary>
@@ -103,12 +117,14 @@ internal sealed class BlockCodec(double scale)
         // Adding and taking away this rounds a double of that size to a whole number.
         const double rounding = 3L << 51;
         var perUnit = 1 / step;
-        if (!double.IsFinite(perUnit)) return false;
+        if (!double.IsFinite(perUnit))
+            return false;
         for (var i = 0; i < samples.Length; i++)
         {
             var count = (samples[i] - first) * perUnit + rounding - rounding;
             var back = (float)(first + count * step);
-            if (!(Math.Abs(count) < MostSteps) || BitConverter.SingleToInt32Bits(back) != BitConverter.SingleToInt32Bits(samples[i])) return false;
+            if (!(Math.Abs(count) < MostSteps) || BitConverter.SingleToInt32Bits(back) != BitConverter.SingleToInt32Bits(samples[i]))
+                return false;
             steps[i] = (int)count;
         }
 
@@ -156,14 +172,16 @@ internal sealed class BlockCodec(double scale)
         {
             held |= (ulong)value << bits;
             bits += width;
-            if (bits < 32) continue;
+            if (bits < 32)
+                continue;
             BinaryPrimitives.WriteUInt32LittleEndian(into[at..], (uint)held);
             at += sizeof(uint);
             held >>= 32;
             bits -= 32;
         }
 
-        for (; bits > 0; bits -= 8, held >>= 8) into[at++] = (byte)held;
+        for (; bits > 0; bits -= 8, held >>= 8)
+            into[at++] = (byte)held;
         return at;
     }
 
@@ -200,19 +218,26 @@ internal sealed class BlockCodec(double scale)
         using var packed = new MemoryStream();
         packed.WriteByte(kind);
         packed.Write(new byte[OldHead - 1]);
-        using (var deflate = new DeflateStream(packed, CompressionLevel.Fastest, leaveOpen: true)) deflate.Write(Transpose(bytes, width));
+        using (var deflate = new DeflateStream(packed, CompressionLevel.Fastest, leaveOpen: true))
+            deflate.Write(Transpose(bytes, width));
         return packed.ToArray();
     }
 
     private static byte[] Inflate(byte[] packed, int count)
     {
-        var width = packed[0] switch { OldSteps => sizeof(short), Floats => sizeof(float), _ => sizeof(double) };
+        var width = packed[0] switch
+        {
+            OldSteps => sizeof(short),
+            Floats => sizeof(float),
+            _ => sizeof(double),
+        };
         var transposed = new byte[count * width];
         using var deflate = new DeflateStream(new MemoryStream(packed, OldHead, packed.Length - OldHead), CompressionMode.Decompress);
         deflate.ReadExactly(transposed);
         var body = new byte[transposed.Length];
         for (var b = 0; b < width; b++)
-            for (var i = 0; i < count; i++) body[i * width + b] = transposed[b * count + i];
+        for (var i = 0; i < count; i++)
+            body[i * width + b] = transposed[b * count + i];
         return body;
     }
 
@@ -222,7 +247,8 @@ internal sealed class BlockCodec(double scale)
         var count = bytes.Length / width;
         var transposed = new byte[bytes.Length];
         for (var b = 0; b < width; b++)
-            for (var i = 0; i < count; i++) transposed[b * count + i] = bytes[i * width + b];
+        for (var i = 0; i < count; i++)
+            transposed[b * count + i] = bytes[i * width + b];
         return transposed;
     }
 }

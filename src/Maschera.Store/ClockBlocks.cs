@@ -1,5 +1,6 @@
 using System.Buffers;
 using System.Collections.Concurrent;
+using Maschera.Core.Expressions;
 using Maschera.Core.Signals;
 using Microsoft.Data.Sqlite;
 
@@ -25,7 +26,7 @@ internal sealed class ClockBlocks(TimeCollector axis, IReadOnlyList<ChannelTarge
     public void Append(ReadOnlySpan<double> times, float[][] values, BlockRows rows)
     {
         axis.Append(times);
-        for (var first = 0; first < times.Length;)
+        for (var first = 0; first < times.Length; )
         {
             var run = times[first..];
             var missing = run.IndexOfAnyExceptInRange(double.NegativeInfinity, double.PositiveInfinity);
@@ -42,12 +43,15 @@ internal sealed class ClockBlocks(TimeCollector axis, IReadOnlyList<ChannelTarge
     /// <summary>Hands over what is left, and notes the axis in the rows. Call <see cref="BlockRows.Complete"/> afterwards.</summary>
     public void Finish(BlockRows rows)
     {
-        if (_count > 0) HandOver(rows);
+        if (_count > 0)
+            HandOver(rows);
         var whole = axis.ToAxis();
         for (var c = 0; c < channels.Count; c++)
         {
             var (row, pyramid) = (channels[c].Row, _pyramids[c]);
-            rows.Add(target => pyramid.Finish((level, page, pairs, times) => target.Page(row.Id, level, page, pairs, whole.IsUniform ? null : times)));
+            rows.Add(target =>
+                pyramid.Finish((level, page, pairs, times) => target.Page(row.Id, level, page, pairs, whole.IsUniform ? null : times))
+            );
             (row.Count, row.Start, row.Step, row.End, row.IsUniform) = (whole.Count, whole.Start, whole.Step, whole.End, whole.IsUniform);
         }
     }
@@ -57,9 +61,11 @@ internal sealed class ClockBlocks(TimeCollector axis, IReadOnlyList<ChannelTarge
     {
         var count = Math.Min(times.Length, SampleStore.BlockSamples - _count);
         times[..count].CopyTo(_times.AsSpan(_count));
-        for (var c = 0; c < channels.Count; c++) values[channels[c].Index].AsSpan(first, count).CopyTo(_raw[c].AsSpan(_count));
+        for (var c = 0; c < channels.Count; c++)
+            values[channels[c].Index].AsSpan(first, count).CopyTo(_raw[c].AsSpan(_count));
         _count += count;
-        if (_count == SampleStore.BlockSamples) HandOver(rows);
+        if (_count == SampleStore.BlockSamples)
+            HandOver(rows);
         return count;
     }
 
@@ -75,7 +81,8 @@ internal sealed class ClockBlocks(TimeCollector axis, IReadOnlyList<ChannelTarge
                 Write(target, channel, raw.AsSpan(0, count), times.AsSpan(0, count), number, even);
                 // Blocks come and go faster than the collector looks; they are used again.
                 ArrayPool<float>.Shared.Return(raw);
-                if (channel == channels.Count - 1) ArrayPool<double>.Shared.Return(times);
+                if (channel == channels.Count - 1)
+                    ArrayPool<double>.Shared.Return(times);
             });
         }
 
@@ -87,8 +94,10 @@ internal sealed class ClockBlocks(TimeCollector axis, IReadOnlyList<ChannelTarge
         var (row, _, scale) = channels[channel];
         target.Block(row.Id, number, raw.Length, times[0], times[^1], _codecs[channel].Pack(raw), even ? null : BlockCodec.Pack(times));
         if (scale != 1)
-            for (var i = 0; i < raw.Length; i++) raw[i] = (float)(raw[i] * scale);
-        _pyramids[channel].Append(raw, times, (level, page, pairs, seconds) => target.Page(row.Id, level, page, pairs, even ? null : seconds));
+            for (var i = 0; i < raw.Length; i++)
+                raw[i] = (float)(raw[i] * scale);
+        _pyramids[channel]
+            .Append(raw, times, (level, page, pairs, seconds) => target.Page(row.Id, level, page, pairs, even ? null : seconds));
     }
 }
 
@@ -109,7 +118,8 @@ internal sealed class BlockRows : IDisposable
     public void Add(Action<Target> work)
     {
         while (!_waiting.TryAdd(work, 100))
-            if (_work.IsCompleted) _work.GetAwaiter().GetResult();
+            if (_work.IsCompleted)
+                _work.GetAwaiter().GetResult();
     }
 
     /// <summary>Waits until everything is written and committed.</summary>
@@ -131,7 +141,8 @@ internal sealed class BlockRows : IDisposable
     {
         using var opened = SampleStore.Open(connection);
         using var target = new Target(opened);
-        foreach (var work in _waiting.GetConsumingEnumerable()) Write(opened, target, work);
+        foreach (var work in _waiting.GetConsumingEnumerable())
+            Write(opened, target, work);
     }
 
     /// <summary>Writes what waits in one transaction, and never holds it while nothing does.</summary>
@@ -140,7 +151,8 @@ internal sealed class BlockRows : IDisposable
         using var transaction = opened.BeginTransaction();
         target.Use(transaction);
         first(target);
-        for (var rows = 1; rows < RowsPerTransaction && _waiting.TryTake(out var next); rows++) next(target);
+        for (var rows = 1; rows < RowsPerTransaction && _waiting.TryTake(out var next); rows++)
+            next(target);
         transaction.Commit();
     }
 
@@ -152,7 +164,11 @@ internal sealed class BlockRows : IDisposable
 
         public Target(SqliteConnection connection)
         {
-            _block = Prepare(connection, "INSERT INTO Blocks (Key, Number, Count, FirstSeconds, LastSeconds, Samples, Times) VALUES ($0, $1, $2, $3, $4, $5, $6)", 7);
+            _block = Prepare(
+                connection,
+                "INSERT INTO Blocks (Key, Number, Count, FirstSeconds, LastSeconds, Samples, Times) VALUES ($0, $1, $2, $3, $4, $5, $6)",
+                7
+            );
             _page = Prepare(connection, "INSERT INTO Levels (Key, Pairs, Times) VALUES ($0, $1, $2)", 3);
         }
 
@@ -174,13 +190,15 @@ internal sealed class BlockRows : IDisposable
         {
             var command = connection.CreateCommand();
             command.CommandText = text;
-            for (var i = 0; i < parameters; i++) command.Parameters.Add(new SqliteParameter { ParameterName = $"${i}" });
+            for (var i = 0; i < parameters; i++)
+                command.Parameters.Add(new SqliteParameter { ParameterName = $"${i}" });
             return command;
         }
 
         private static void Insert(SqliteCommand command, params object?[] values)
         {
-            for (var i = 0; i < values.Length; i++) command.Parameters[i].Value = values[i] ?? DBNull.Value;
+            for (var i = 0; i < values.Length; i++)
+                command.Parameters[i].Value = values[i] ?? DBNull.Value;
             command.ExecuteNonQuery();
         }
     }

@@ -17,7 +17,18 @@ public sealed class DataFolder
     /// <summary>Uploads that are not imported yet.</summary>
     public string Incoming => Path.Combine(Root, "incoming");
 
+    /// <summary>Clears away uploads and half exports that nobody came back to for as long as deleting can be undone.</summary>
+    /// <param name="now">The present, UTC.</param>
+    public void Sweep(DateTime now)
+    {
+        foreach (var file in new DirectoryInfo(Incoming).EnumerateFiles().Where(f => f.LastWriteTimeUtc < now - MascheraDb.UndoTime))
+            file.Delete();
+    }
+
     /// <summary>A folder of the user's own where none is given.</summary>
     public static string Usual =>
-        Path.Combine(Environment.GetFolderPath(Environment.SpecialFolder.LocalApplicationData, Environment.SpecialFolderOption.DoNotVerify), "maschera");
+        Path.Combine(
+            Environment.GetFolderPath(Environment.SpecialFolder.LocalApplicationData, Environment.SpecialFolderOption.DoNotVerify),
+            "maschera"
+        );
 }

@@ -1,5 +1,8 @@
 using System.Text.Json;
+using Maschera.Core.Basics;
 using Maschera.Core.Engines;
+using Maschera.Core.Expressions;
+using Maschera.Core.Quantities;
 using Maschera.Core.Readings;
 
 namespace Maschera.Store;
@@ -44,7 +47,7 @@ public sealed class Job
     /// <summary>Battery voltage at rest, V.</summary>
     public double? BatteryVolts { get; set; }
 
-    /// <summary>Deleted jobs stay until the next start, so that deleting can be undone.</summary>
+    /// <summary>Deleted jobs stay for a week, so that deleting can be undone.</summary>
     public DateTime? DeletedAt { get; set; }
 
     public List<StoredCapture> Captures { get; } = [];
@@ -61,7 +64,7 @@ public sealed class StoredCode
     public string Text { get; set; } = "";
     public string Module { get; set; } = "";
 
-    /// <summary>One of <see cref="Core.Intake.CodeStates"/>.</summary>
+    /// <summary>One of <see cref="Core.Vehicle.CodeStates"/>.</summary>
     public string State { get; set; } = "";
 
     /// <summary>Its freeze frame as name, value and unit, JSON; null without one.</summary>
@@ -90,10 +93,29 @@ public sealed class StoredCorrection
 /// <param name="Remark">Anything else.</param>
 /// <param name="SyncKind">What the sync probe is on: ignition, injector, cam or pressure.</param>
 /// <param name="SyncCylinder">The cylinder the sync probe is on.</param>
-public sealed record Conditions(string? State, double? CoolantCelsius, string? Disabled, string? Remark, string? SyncKind = null, int? SyncCylinder = null)
+public sealed record Conditions(
+    string? State,
+    double? CoolantCelsius,
+    string? Disabled,
+    string? Remark,
+    string? SyncKind = null,
+    int? SyncCylinder = null
+)
 {
     /// <summary>Channels that are, or are fed from, a supply of so many volts.</summary>
     public IReadOnlyDictionary<string, double>? Supplies { get; init; }
+
+    /// <summary>
+    /// What the conditions tell of a reading's option; null where nothing. The transducer takes the place of the plug whose lead
+    /// carries the sync, unless somebody says otherwise.
+    /// </summary>
+    public string? Tell(string option) =>
+        option switch
+        {
+            "sync-kind" => SyncKind,
+            "sync-cylinder" or "cylinder" => SyncCylinder?.ToString(System.Globalization.CultureInfo.InvariantCulture),
+            _ => null,
+        };
 }
 
 /// <summary>One recording of a job. Seen only once it is whole.</summary>
@@ -123,7 +145,9 @@ public sealed class StoredCapture
     /// <summary>Who checked it.</summary>
     public string? ShelfBy { get; set; }
 
-    /// <summary>The exchange with the vehicle it holds instead of channels, as candump writes it or as payloads; null for a capture.</summary>
+    /// <summary>
+    /// The exchange with the vehicle it holds instead of channels, as candump writes it or as payloads; null for a capture.
+    /// </summary>
     public string? Exchange { get; set; }
 
     /// <summary>How its lanes lie on the bench; null as long as nobody moved anything.</summary>
@@ -140,6 +164,16 @@ public sealed class StoredCapture
         set => ConditionsJson = JsonSerializer.Serialize(value, StoreJson.Options);
     }
 
+    /// <summary>A row for a capture taken now.</summary>
+    public static StoredCapture Of(int jobId, string name, Conditions conditions) =>
+        new()
+        {
+            JobId = jobId,
+            Name = name,
+            TakenAt = DateTime.UtcNow,
+            Conditions = conditions,
+        };
+
     /// <summary>The channels a person sees, in order: not the smoothed copies that lanes draw.</summary>
     public IEnumerable<StoredChannel> OwnChannels => Channels.Where(c => !c.IsLaneCopy).OrderBy(c => c.Ordinal);
 
@@ -152,7 +186,12 @@ public sealed class StoredCapture
     /// <summary>True where it was logged and not captured with a scope.</summary>
     public bool IsLog => OwnChannels.Any() && OwnChannels.Average(c => c.Step) >= LogStep;
 
-    public IReadOnlyList<Note> Notes => JsonSerializer.Deserialize<List<Note>>(NotesJson, StoreJson.Options)!;
+    /// <summary>What readings need to know to offer themselves.</summary>
+    public CaptureFacts Facts =>
+        new([.. OwnChannels.Select(c => new ChannelFacts(c.Name, c.Unit, c.Role))], IsLog, Conditions.State, Exchange is not null);
+
+    public IReadOnlyList<Note> Notes =>
+        [.. JsonSerializer.Deserialize<List<Note?>>(NotesJson, StoreJson.Options)!.OfType<Note>().Where(n => n.Text is not null)];
 }
 
 /// <summary>One channel of a capture; its samples lie in blocks.</summary>
@@ -228,22 +267,27 @@ public sealed class StoredReading
     public string Json { get; set; } = "{}";
     public DateTime MadeAt { get; set; }
 
+    /// <summary>True where the capture could not answer.</summary>
+    public bool IsUnusable => Verdict == Core.Basics.Verdict.UnusableWord;
+
     /// <summary>The result in its own type; null where the reading is no longer known.</summary>
-    public ReadingResult? Result => _result ??= ReadingRegistry.Find(Kind) is { } reading
-        ? (ReadingResult?)JsonSerializer.Deserialize(Json, reading.ResultType, StoreJson.Options)
-        : null;
+    public ReadingResult? Result =>
+        _result ??= ReadingRegistry.Find(Kind) is { } reading
+            ? (ReadingResult?)JsonSerializer.Deserialize(Json, reading.ResultType, StoreJson.Options)
+            : null;
 
     /// <summary>A row for a result.</summary>
-    public static StoredReading Of(ReadingResult result, int jobId, int captureId) => new()
-    {
-        JobId = jobId,
-        CaptureId = captureId,
-        Kind = result.Reading,
-        Verdict = result.Verdict,
-        Sentence = result.Sentence,
-        Json = JsonSerializer.Serialize(result, result.GetType(), StoreJson.Options),
-        MadeAt = DateTime.UtcNow,
-    };
+    public static StoredReading Of(ReadingResult result, int jobId, int captureId) =>
+        new()
+        {
+            JobId = jobId,
+            CaptureId = captureId,
+            Kind = result.Reading,
+            Verdict = result.Verdict,
+            Sentence = result.Sentence,
+            Json = JsonSerializer.Serialize(result, result.GetType(), StoreJson.Options),
+            MadeAt = DateTime.UtcNow,
+        };
 }
 
 /// <summary>How the store writes JSON.</summary>

@@ -1,5 +1,5 @@
-using System.Collections.Concurrent;
 using Maschera.Core.Signals;
+using Microsoft.Extensions.Caching.Memory;
 
 namespace Maschera.Store;
 
@@ -9,23 +9,30 @@ internal static class HeldChannels
     /// <summary>Longer channels are read through their pyramid, samples.</summary>
     public const int MostSamples = 80_000;
 
-    /// <summary>Samples held together; beyond it all are let go and looked at anew: some 130 MB.</summary>
+    /// <summary>Samples held together: some 130 MB; beyond it the ones not looked at for longest go.</summary>
     private const long MostTogether = 10_000_000;
 
-    private static readonly ConcurrentDictionary<(string, int, int, double), Channel> s_held = new();
-    private static long s_samples;
+    private static readonly TimeSpan s_unused = TimeSpan.FromMinutes(20);
+    private static readonly MemoryCache s_held = new(new MemoryCacheOptions { SizeLimit = MostTogether });
 
-    /// <summary>The channel, from memory where it is held. Samples of a stored channel never change.</summary>
+    /// <summary>The channel, from memory where it is held. Samples of a stored channel never change; its name and unit may.</summary>
     public static Channel Of(string connection, StoredChannel row, Func<Channel> load)
     {
-        var key = (connection, row.Id, row.Count, row.End);
-        if (s_held.TryGetValue(key, out var held)) return held;
-        if (Interlocked.Add(ref s_samples, row.Count) > MostTogether)
-        {
-            s_held.Clear();
-            Interlocked.Exchange(ref s_samples, row.Count);
-        }
-
-        return s_held[key] = load();
+        var held = s_held.GetOrCreate(
+            Key(connection, row.Id, row.Count, row.End),
+            entry =>
+            {
+                entry.Size = Math.Max(1, row.Count);
+                entry.SlidingExpiration = s_unused;
+                return load();
+            }
+        )!;
+        return held with { Name = row.Name, Unit = row.Unit };
     }
+
+    /// <summary>Lets go of a channel that is taken away.</summary>
+    public static void Forget(string connection, StoredChannel row) => s_held.Remove(Key(connection, row.Id, row.Count, row.End));
+
+    private static (string, int, int, double) Key(string connection, int channel, int count, double end) =>
+        (connection, channel, count, end);
 }

@@ -1,4 +1,6 @@
 using System.Diagnostics;
+using System.Text.Json;
+using Microsoft.Data.Sqlite;
 using Microsoft.EntityFrameworkCore;
 using Microsoft.EntityFrameworkCore.Diagnostics;
 
@@ -7,6 +9,9 @@ namespace Maschera.Store;
 /// <summary>The database: jobs, engines, captures and readings. Samples are written and read by <see cref="SampleStore"/>.</summary>
 public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext(options)
 {
+    private const int MostTries = 600;
+    private static readonly TimeSpan TriesApart = TimeSpan.FromMilliseconds(100);
+
     public DbSet<StoredEngine> Engines => Set<StoredEngine>();
     public DbSet<Job> Jobs => Set<Job>();
 
@@ -27,23 +32,81 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
     public static DbContextOptions<MascheraDb> ForFile(string path) =>
         new DbContextOptionsBuilder<MascheraDb>().UseSqlite($"Data Source={path}").Options;
 
-    /// <summary>
-    /// Creates what is missing, brings an older database up to date, and clears away what was deleted before the last
-    /// stop and what was left half written.
-    /// </summary>
+    /// <summary>What was deleted stays this long, so that deleting can be undone.</summary>
+    public static readonly TimeSpan UndoTime = TimeSpan.FromDays(7);
+
+    /// <summary>Creates what is missing and brings an older database up to date; any process may call it at any time.</summary>
     public void Prepare()
     {
         Database.ExecuteSqlRaw("PRAGMA page_size = 16384");
         Database.ExecuteSqlRaw("PRAGMA journal_mode = WAL");
-        Upgrade.Before(this);
-        Database.EnsureCreated();
-        Database.ExecuteSqlRaw(SampleStore.Schema);
-        Upgrade.After(this);
-        Jobs.Where(job => job.DeletedAt != null).Select(job => job.Id).ToList().ForEach(RemoveJob);
-        Codes.Where(code => code.DeletedAt != null).ExecuteDelete();
-        Remove([.. Captures.Where(capture => capture.DeletedAt != null).Select(capture => capture.Id)]);
-        var halves = Captures.IgnoreQueryFilters().Where(c => !c.IsWhole).Select(c => new { c.Id, c.WriterProcess }).ToList();
+        if (!Database.GetPendingMigrations().Any())
+            return;
+        // Held by the system and gone with the process, unlike the lock that a killed migration leaves in the database.
+        using var alone = OneAtATime();
+        EarlierBuilds.TakeOver(this);
+        Database.ExecuteSqlRaw("DROP TABLE IF EXISTS __EFMigrationsLock");
+        Database.Migrate();
+    }
+
+    /// <summary>
+    /// Clears away what was deleted, and what a killed process left half written, longer ago than <see cref="UndoTime"/>. For
+    /// the server alone: another process beside it knows nothing of what a person may still take back.
+    /// </summary>
+    /// <param name="now">The present, UTC.</param>
+    public void Sweep(DateTime now)
+    {
+        var before = now - UndoTime;
+        Jobs.Where(job => job.DeletedAt < before).Select(job => job.Id).ToList().ForEach(RemoveJob);
+        Codes.Where(code => code.DeletedAt < before).ExecuteDelete();
+        Remove([.. Captures.Where(capture => capture.DeletedAt < before).Select(capture => capture.Id)]);
+        var halves = Captures
+            .IgnoreQueryFilters()
+            .Where(c => !c.IsWhole && c.TakenAt < before)
+            .Select(c => new { c.Id, c.WriterProcess })
+            .ToList();
         Remove([.. halves.Where(c => c.WriterProcess is not { } writer || !IsAlive(writer)).Select(c => c.Id)]);
+        foreach (var copy in UnusedCopies())
+            RemoveChannel(copy);
+    }
+
+    /// <summary>
+    /// Smoothed copies that no lane draws any more. Two windows on one capture may save in turn, so nobody else drops them.
+    /// </summary>
+    private List<int> UnusedCopies()
+    {
+        var copies = Channels.Where(c => c.IsLaneCopy).Select(c => new { c.Id, c.Capture!.ArrangementJson }).ToList();
+        return [.. copies.Where(c => !DrawnCopies(c.ArrangementJson).Contains(c.Id)).Select(c => c.Id)];
+    }
+
+    private static HashSet<int> DrawnCopies(string? arrangement)
+    {
+        if (arrangement is null)
+            return [];
+        using var json = JsonDocument.Parse(arrangement);
+        return
+        [
+            .. from lane in json.RootElement.GetProperty("lanes").EnumerateArray()
+            from channel in lane.GetProperty("channels").EnumerateArray()
+            where channel.TryGetProperty("copy", out var copy) && copy.ValueKind == JsonValueKind.Number
+            select channel.GetProperty("copy").GetInt32(),
+        ];
+    }
+
+    private FileStream OneAtATime()
+    {
+        var path = new SqliteConnectionStringBuilder(Database.GetConnectionString()).DataSource + ".preparing";
+        for (var tries = 0; ; tries++)
+        {
+            try
+            {
+                return new FileStream(path, FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None, 1, FileOptions.DeleteOnClose);
+            }
+            catch (IOException) when (tries < MostTries)
+            {
+                Thread.Sleep(TriesApart);
+            }
+        }
     }
 
     /// <summary>Takes captures away with their samples.</summary>
@@ -51,7 +114,8 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
     {
         foreach (var capture in captures)
         {
-            foreach (var channel in Channels.Where(c => c.CaptureId == capture).Select(c => c.Id).ToList()) RemoveSamples(channel);
+            foreach (var channel in Channels.AsNoTracking().Where(c => c.CaptureId == capture).ToList())
+                RemoveSamples(channel);
             Captures.IgnoreQueryFilters().Where(c => c.Id == capture).ExecuteDelete();
         }
     }
@@ -59,7 +123,8 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
     /// <summary>Takes a channel away with its samples and what was measured on it.</summary>
     public void RemoveChannel(int channel)
     {
-        RemoveSamples(channel);
+        if (Channels.AsNoTracking().FirstOrDefault(c => c.Id == channel) is { } row)
+            RemoveSamples(row);
         Channels.Where(c => c.Id == channel).ExecuteDelete();
     }
 
@@ -68,8 +133,14 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
 
     protected override void OnModelCreating(ModelBuilder modelBuilder)
     {
-        modelBuilder.Entity<StoredCapture>().Ignore(c => c.Conditions).Ignore(c => c.Notes).Ignore(c => c.OwnChannels).HasQueryFilter(c => c.IsWhole);
-        modelBuilder.Entity<StoredReading>().Ignore(r => r.Result);
+        modelBuilder
+            .Entity<StoredCapture>()
+            .Ignore(c => c.Conditions)
+            .Ignore(c => c.Notes)
+            .Ignore(c => c.OwnChannels)
+            .Ignore(c => c.Facts)
+            .HasQueryFilter(c => c.IsWhole);
+        modelBuilder.Entity<StoredReading>().Ignore(r => r.Result).Ignore(r => r.IsUnusable);
         modelBuilder.Entity<StoredReading>().HasOne(r => r.Job).WithMany(j => j.Readings).HasForeignKey(r => r.JobId);
         modelBuilder.Entity<StoredReading>().HasOne(r => r.Capture).WithMany(c => c.Readings).HasForeignKey(r => r.CaptureId);
         modelBuilder.Entity<StoredCapture>().HasOne(c => c.Job).WithMany(j => j.Captures).HasForeignKey(c => c.JobId);
@@ -89,9 +160,10 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
         Jobs.Where(j => j.Id == job).ExecuteDelete();
     }
 
-    private void RemoveSamples(int channel)
+    private void RemoveSamples(StoredChannel channel)
     {
-        var (from, to) = SampleStore.KeysOf(channel);
+        HeldChannels.Forget(Database.GetConnectionString()!, channel);
+        var (from, to) = SampleStore.KeysOf(channel.Id);
         Database.ExecuteSql($"DELETE FROM Blocks WHERE Key BETWEEN {from} AND {to}");
         Database.ExecuteSql($"DELETE FROM Levels WHERE Key BETWEEN {from} AND {to}");
     }
@@ -99,7 +171,8 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
     /// <summary>True where another process of that number runs: it may still be writing.</summary>
     private static bool IsAlive(int process)
     {
-        if (process == Environment.ProcessId) return false;
+        if (process == Environment.ProcessId)
+            return false;
         try
         {
             using var found = Process.GetProcessById(process);

@@ -1,5 +1,6 @@
 using System.Numerics;
 using System.Runtime.InteropServices;
+using Maschera.Core.Expressions;
 
 namespace Maschera.Store;
 
@@ -27,7 +28,8 @@ internal sealed class Pyramid
     public static long SamplesBelow(int level)
     {
         long samples = Group;
-        for (var i = 1; i < level; i++) samples *= Fan;
+        for (var i = 1; i < level; i++)
+            samples *= Fan;
         return samples;
     }
 
@@ -50,7 +52,8 @@ internal sealed class Pyramid
     {
         for (var i = 0; i < _levels.Length; i++)
         {
-            if (_levels[i].TakePending() is { } pending) Add(i, pending, full);
+            if (_levels[i].TakePending() is { } pending)
+                Add(i, pending, full);
             Flush(_levels[i], full);
         }
     }
@@ -58,31 +61,43 @@ internal sealed class Pyramid
     private void Add(int at, Node node, PageFull full)
     {
         Store(at, node, full);
-        if (at + 1 < _levels.Length && _levels[at + 1].Gather(node) is { } parent) Add(at + 1, parent, full);
+        if (at + 1 < _levels.Length && _levels[at + 1].Gather(node) is { } parent)
+            Add(at + 1, parent, full);
     }
 
     private void Store(int at, Node node, PageFull full)
     {
-        if (_levels[at].Put(node)) Flush(_levels[at], full);
+        if (_levels[at].Put(node))
+            Flush(_levels[at], full);
     }
 
     private static void Flush(Level level, PageFull full)
     {
-        if (level.Count == 0) return;
-        full(level.Number, level.Page, MemoryMarshal.AsBytes(level.Pairs.AsSpan(0, 2 * level.Count)).ToArray(), MemoryMarshal.AsBytes(level.Times.AsSpan(0, 2 * level.Count)).ToArray());
+        if (level.Count == 0)
+            return;
+        full(
+            level.Number,
+            level.Page,
+            MemoryMarshal.AsBytes(level.Pairs.AsSpan(0, 2 * level.Count)).ToArray(),
+            MemoryMarshal.AsBytes(level.Times.AsSpan(0, 2 * level.Count)).ToArray()
+        );
         level.Turn();
     }
 
     /// <summary>Least and greatest of the numbers among the samples; NaN where there is none.</summary>
     private static (float Low, float High) Extremes(ReadOnlySpan<float> group)
     {
-        if (group.Length == Group && FullExtremes(group) is var (least, greatest) && !float.IsNaN(least + greatest)) return (least, greatest);
-        float low = float.PositiveInfinity, high = float.NegativeInfinity;
+        if (group.Length == Group && FullExtremes(group) is var (least, greatest) && !float.IsNaN(least + greatest))
+            return (least, greatest);
+        float low = float.PositiveInfinity,
+            high = float.NegativeInfinity;
         foreach (var value in group)
         {
             // Comparisons with NaN are false, so a gap changes nothing.
-            if (value < low) low = value;
-            if (value > high) high = value;
+            if (value < low)
+                low = value;
+            if (value > high)
+                high = value;
         }
 
         return low > high ? (float.NaN, float.NaN) : (low, high);
@@ -101,7 +116,8 @@ internal sealed class Pyramid
         }
 
         var (least, greatest) = (low[0], high[0]);
-        for (var i = 1; i < Vector<float>.Count; i++) (least, greatest) = (Math.Min(least, low[i]), Math.Max(greatest, high[i]));
+        for (var i = 1; i < Vector<float>.Count; i++)
+            (least, greatest) = (Math.Min(least, low[i]), Math.Max(greatest, high[i]));
         return (least, greatest);
     }
 
@@ -125,14 +141,16 @@ internal sealed class Pyramid
         public Node? Gather(Node node)
         {
             _pending = _gathered == 0 ? node : _pending.With(node);
-            if (++_gathered < Fan) return null;
+            if (++_gathered < Fan)
+                return null;
             _gathered = 0;
             return _pending;
         }
 
         public Node? TakePending()
         {
-            if (_gathered == 0) return null;
+            if (_gathered == 0)
+                return null;
             _gathered = 0;
             return _pending;
         }

@@ -1,4 +1,5 @@
 using System.Runtime.InteropServices;
+using Maschera.Core.Expressions;
 using Maschera.Core.Signals;
 using Microsoft.Data.Sqlite;
 using Microsoft.EntityFrameworkCore;
@@ -61,33 +62,41 @@ public sealed class SampleStore(MascheraDb db)
     /// </summary>
     public Trace Window(StoredChannel channel, double from, double to, int columns)
     {
-        if (channel.Count <= HeldChannels.MostSamples) return Window(HeldChannels.Of(_connection, channel, () => Load(channel)), from, to, columns);
+        if (channel.Count <= HeldChannels.MostSamples)
+            return Window(HeldChannels.Of(_connection, channel, () => Load(channel)), from, to, columns);
         var reader = new StoredReader(_connection, channel);
         var first = reader.IndexAtOrAfter(from);
         var end = reader.IndexAtOrAfter(to);
         var perColumn = (end - first) / (double)columns;
-        return perColumn <= PlainSamples ? Plain(reader, first - 1, end + 1) : Envelope(reader, channel, new Columns(from, to, columns), first, end);
+        return perColumn <= PlainSamples
+            ? Plain(reader, first - 1, end + 1)
+            : Envelope(reader, channel, new Columns(from, to, columns), first, end);
     }
 
     /// <summary>A channel as it is for a log: held whole where it is short, else thinned to a rate.</summary>
     public Channel Log(StoredChannel channel, double rate) =>
-        channel.Count <= HeldChannels.MostSamples ? HeldChannels.Of(_connection, channel, () => Load(channel)) : Reader(channel).LoadAtMost(rate);
+        channel.Count <= HeldChannels.MostSamples
+            ? HeldChannels.Of(_connection, channel, () => Load(channel))
+            : Reader(channel).LoadAtMost(rate);
 
     /// <summary>The same from a channel in memory.</summary>
     private static Trace Window(Channel channel, double from, double to, int columns)
     {
         var (time, samples) = (channel.Time, channel.Samples);
-        int first = time.IndexAtOrAfter(from), end = time.IndexAtOrAfter(to);
+        int first = time.IndexAtOrAfter(from),
+            end = time.IndexAtOrAfter(to);
         if ((end - first) / (double)columns <= PlainSamples)
         {
             (first, end) = (Math.Max(0, first - 1), Math.Min(samples.Length, end + 1));
             var seconds = new double[end - first];
-            for (var i = 0; i < seconds.Length; i++) seconds[i] = time[first + i];
+            for (var i = 0; i < seconds.Length; i++)
+                seconds[i] = time[first + i];
             return new Trace(seconds, samples[first..end]);
         }
 
         var drawn = new Columns(from, to, columns);
-        for (var i = first; i < end; i++) drawn.Put(time[i], samples[i], samples[i]);
+        for (var i = first; i < end; i++)
+            drawn.Put(time[i], samples[i], samples[i]);
         return new Trace(null, drawn.Drawn());
     }
 
@@ -96,14 +105,16 @@ public sealed class SampleStore(MascheraDb db)
         first = Math.Max(0, first);
         var channel = reader.Load(first, end - first);
         var seconds = new double[channel.Samples.Length];
-        for (var i = 0; i < seconds.Length; i++) seconds[i] = channel.Time[i];
+        for (var i = 0; i < seconds.Length; i++)
+            seconds[i] = channel.Time[i];
         return new Trace(seconds, channel.Samples);
     }
 
     private Trace Envelope(StoredReader reader, StoredChannel channel, Columns columns, int first, int end)
     {
         var level = 0;
-        while (level < Pyramid.Highest && Pyramid.SamplesBelow(level + 1) * (long)columns.Count <= end - first) level++;
+        while (level < Pyramid.Highest && Pyramid.SamplesBelow(level + 1) * (long)columns.Count <= end - first)
+            level++;
         Fill(reader, channel, columns, level, first, end);
         return new Trace(null, columns.Drawn());
     }
@@ -116,7 +127,8 @@ public sealed class SampleStore(MascheraDb db)
     {
         if (level == 0)
         {
-            foreach (var piece in reader.Read((int)first, (int)(end - first))) Put(piece, columns);
+            foreach (var piece in reader.Read((int)first, (int)(end - first)))
+                Put(piece, columns);
             return;
         }
 
@@ -124,13 +136,15 @@ public sealed class SampleStore(MascheraDb db)
         var coarse = new List<(long First, long End)>();
         foreach (var page in Pages(channel, level, first / below, (end - 1) / below))
             page.Put(reader, columns, first / below, (end - 1) / below, below, coarse);
-        foreach (var (from, to) in coarse) Fill(reader, channel, columns, level - 1, Math.Max(first, from), Math.Min(end, to));
+        foreach (var (from, to) in coarse)
+            Fill(reader, channel, columns, level - 1, Math.Max(first, from), Math.Min(end, to));
     }
 
     private static void Put(SamplePiece piece, Columns columns)
     {
         var samples = piece.Samples.Span;
-        for (var i = 0; i < samples.Length; i++) columns.Put(piece.TimeOf(i), samples[i], samples[i]);
+        for (var i = 0; i < samples.Length; i++)
+            columns.Put(piece.TimeOf(i), samples[i], samples[i]);
     }
 
     private List<Page> Pages(StoredChannel channel, int level, long firstNode, long lastNode)
@@ -143,14 +157,27 @@ public sealed class SampleStore(MascheraDb db)
         using var rows = command.ExecuteReader();
         var pages = new List<Page>();
         while (rows.Read())
-            pages.Add(new Page((rows.GetInt64(0) & 0x3FF_FFFF) * Pyramid.PageNodes, rows.GetFieldValue<byte[]>(1), rows.IsDBNull(2) ? null : rows.GetFieldValue<byte[]>(2)));
+            pages.Add(
+                new Page(
+                    (rows.GetInt64(0) & 0x3FF_FFFF) * Pyramid.PageNodes,
+                    rows.GetFieldValue<byte[]>(1),
+                    rows.IsDBNull(2) ? null : rows.GetFieldValue<byte[]>(2)
+                )
+            );
         return pages;
     }
 
     /// <summary>A page of a level; times are only kept where sampling is uneven.</summary>
     private sealed record Page(long FirstNode, byte[] Pairs, byte[]? Times)
     {
-        public void Put(StoredReader reader, Columns columns, long firstNode, long lastNode, long below, List<(long First, long End)> coarse)
+        public void Put(
+            StoredReader reader,
+            Columns columns,
+            long firstNode,
+            long lastNode,
+            long below,
+            List<(long First, long End)> coarse
+        )
         {
             var pairs = MemoryMarshal.Cast<byte, float>(Pairs);
             var count = pairs.Length / 2;
@@ -159,8 +186,14 @@ public sealed class SampleStore(MascheraDb db)
             var to = Math.Min(count - 1, lastNode - FirstNode);
             for (var i = (int)from; i <= to; i++)
             {
-                if (times[2 * i + 1] - times[2 * i] > 1.5 * columns.Width) coarse.Add(((FirstNode + i) * below, (FirstNode + i + 1) * below));
-                else columns.Put(Math.Clamp((times[2 * i] + times[2 * i + 1]) / 2, columns.From, columns.Last), pairs[2 * i], pairs[2 * i + 1]);
+                if (times[2 * i + 1] - times[2 * i] > 1.5 * columns.Width)
+                    coarse.Add(((FirstNode + i) * below, (FirstNode + i + 1) * below));
+                else
+                    columns.Put(
+                        Math.Clamp((times[2 * i] + times[2 * i + 1]) / 2, columns.From, columns.Last),
+                        pairs[2 * i],
+                        pairs[2 * i + 1]
+                    );
             }
         }
 
@@ -189,7 +222,8 @@ public sealed class SampleStore(MascheraDb db)
             (From, Count, Width) = (from, count, (to - from) / count);
             Last = Math.BitDecrement(to);
             (_pairs, _gaps) = (new float[2 * count], new bool[count]);
-            for (var i = 0; i < count; i++) (_pairs[2 * i], _pairs[2 * i + 1]) = (float.PositiveInfinity, float.NegativeInfinity);
+            for (var i = 0; i < count; i++)
+                (_pairs[2 * i], _pairs[2 * i + 1]) = (float.PositiveInfinity, float.NegativeInfinity);
         }
 
         public double From { get; }
@@ -202,16 +236,21 @@ public sealed class SampleStore(MascheraDb db)
         public void Put(double time, float low, float high)
         {
             var column = (int)((time - From) / Width);
-            if ((uint)column >= (uint)Count) return;
-            if (float.IsNaN(low)) _gaps[column] = true;
-            if (low < _pairs[2 * column]) _pairs[2 * column] = low;
-            if (high > _pairs[2 * column + 1]) _pairs[2 * column + 1] = high;
+            if ((uint)column >= (uint)Count)
+                return;
+            if (float.IsNaN(low))
+                _gaps[column] = true;
+            if (low < _pairs[2 * column])
+                _pairs[2 * column] = low;
+            if (high > _pairs[2 * column + 1])
+                _pairs[2 * column + 1] = high;
         }
 
         public float[] Drawn()
         {
             for (var i = 0; i < Count; i++)
-                if (_gaps[i] && _pairs[2 * i] > _pairs[2 * i + 1]) (_pairs[2 * i], _pairs[2 * i + 1]) = (float.NaN, float.NaN);
+                if (_gaps[i] && _pairs[2 * i] > _pairs[2 * i + 1])
+                    (_pairs[2 * i], _pairs[2 * i + 1]) = (float.NaN, float.NaN);
             return _pairs;
         }
     }

@@ -1,3 +1,4 @@
+using Maschera.Core.Expressions;
 using Maschera.Core.Signals;
 using Microsoft.Data.Sqlite;
 
@@ -18,20 +19,26 @@ internal sealed class StoredReader(string connection, StoredChannel channel) : I
 
     public double TimeAt(int index)
     {
-        if (IsUniform) return Start + index * Step;
-        foreach (var piece in Read(index, 1)) return piece.TimeOf(0);
+        if (IsUniform)
+            return Start + index * Step;
+        foreach (var piece in Read(index, 1))
+            return piece.TimeOf(0);
         return End;
     }
 
     public int IndexAtOrAfter(double seconds)
     {
-        if (IsUniform) return TimeAxis.Uniform(Start, Step, Count).IndexAtOrAfter(seconds);
-        if (seconds <= Start) return 0;
-        if (seconds > End) return Count;
+        if (IsUniform)
+            return TimeAxis.Uniform(Start, Step, Count).IndexAtOrAfter(seconds);
+        if (seconds <= Start)
+            return 0;
+        if (seconds > End)
+            return Count;
         var block = BlockAt(seconds);
         foreach (var piece in Read(block * BlockSamples, BlockSamples))
             for (var i = 0; i < piece.Samples.Length; i++)
-                if (piece.TimeOf(i) >= seconds) return piece.First + i;
+                if (piece.TimeOf(i) >= seconds)
+                    return piece.First + i;
         return Math.Min(Count, (block + 1) * BlockSamples);
     }
 
@@ -39,14 +46,17 @@ internal sealed class StoredReader(string connection, StoredChannel channel) : I
     {
         first = Math.Max(0, first);
         var end = (int)Math.Min(Count, (long)first + count);
-        if (end <= first) yield break;
+        if (end <= first)
+            yield break;
         using var opened = SampleStore.Open(connection);
         using var command = opened.CreateCommand();
-        command.CommandText = "SELECT Number, Count, FirstSeconds, LastSeconds, Samples, Times FROM Blocks WHERE Key BETWEEN $from AND $to ORDER BY Key";
+        command.CommandText =
+            "SELECT Number, Count, FirstSeconds, LastSeconds, Samples, Times FROM Blocks WHERE Key BETWEEN $from AND $to ORDER BY Key";
         command.Parameters.AddWithValue("$from", SampleStore.BlockKey(channel.Id, first / BlockSamples));
         command.Parameters.AddWithValue("$to", SampleStore.BlockKey(channel.Id, (end - 1) / BlockSamples));
         using var rows = command.ExecuteReader();
-        while (rows.Read()) yield return Cut(rows, first, end);
+        while (rows.Read())
+            yield return Cut(rows, first, end);
     }
 
     private SamplePiece Cut(SqliteDataReader rows, int first, int end)
@@ -56,9 +66,13 @@ internal sealed class StoredReader(string connection, StoredChannel channel) : I
         var samples = BlockCodec.Unpack(rows.GetFieldValue<byte[]>(4), count);
         var from = Math.Max(first, start) - start;
         var length = Math.Min(end, start + count) - start - from;
-        var step = IsUniform ? Step : count > 1 ? (rows.GetDouble(3) - rows.GetDouble(2)) / (count - 1) : Step;
+        var step =
+            IsUniform ? Step
+            : count > 1 ? (rows.GetDouble(3) - rows.GetDouble(2)) / (count - 1)
+            : Step;
         var begin = IsUniform ? Start + start * Step : rows.GetDouble(2);
-        var times = IsUniform || rows.IsDBNull(5) ? default : BlockCodec.UnpackTimes(rows.GetFieldValue<byte[]>(5), count).AsMemory(from, length);
+        var times =
+            IsUniform || rows.IsDBNull(5) ? default : BlockCodec.UnpackTimes(rows.GetFieldValue<byte[]>(5), count).AsMemory(from, length);
         return new SamplePiece(start + from, samples.AsMemory(from, length), begin + from * step, step, times);
     }
 
@@ -74,8 +88,10 @@ internal sealed class StoredReader(string connection, StoredChannel channel) : I
         {
             var middle = (low + high) / 2;
             key.Value = SampleStore.BlockKey(channel.Id, middle);
-            if ((double)command.ExecuteScalar()! >= seconds) high = middle;
-            else low = middle + 1;
+            if ((double)command.ExecuteScalar()! >= seconds)
+                high = middle;
+            else
+                low = middle + 1;
         }
 
         return low;

@@ -1,12 +1,15 @@
 using System.Text.Json;
 using System.Text.Json.Serialization;
+using Maschera.App;
+using Maschera.App.Live;
 using Maschera.Store;
+using Maschera.Web.Live;
 using Maschera.Web.Pages.Bench;
 using Maschera.Web.Pages.Rig;
-using Maschera.Web.Services;
-using Maschera.Web.Services.Live;
 using Microsoft.AspNetCore.DataProtection;
+using Microsoft.AspNetCore.HostFiltering;
 using Microsoft.AspNetCore.Http.Features;
+using Microsoft.AspNetCore.Mvc;
 using Microsoft.EntityFrameworkCore;
 
 namespace Maschera.Web;
@@ -14,14 +17,20 @@ namespace Maschera.Web;
 /// <summary>Puts the application together.</summary>
 public static class Hosting
 {
+    /// <summary>Fields of a form: the preview has six a channel, and a log may have a thousand channels.</summary>
+    private const int MostFormValues = 10_000;
+
     /// <summary>Registers everything the pages need, on a data folder.</summary>
     public static void AddMaschera(this WebApplicationBuilder builder, DataFolder data)
     {
         var services = builder.Services;
+        // A foreign page may resolve its own name to this machine; only this machine's names are answered.
+        services.Configure<HostFilteringOptions>(options => options.AllowedHosts = ["localhost", "127.0.0.1", "[::1]"]);
         services.AddSingleton(data);
         services.AddDbContext<MascheraDb>(options => options.UseSqlite($"Data Source={data.Database}"));
         services.AddScoped<SampleStore>();
         services.AddScoped<ReadingService>();
+        services.AddScoped<CaptureIntake>();
         services.AddScoped<VehicleService>();
         services.AddScoped<DemoData>();
         services.AddSingleton<ImportService>();
@@ -30,24 +39,37 @@ public static class Hosting
         services.AddSingleton<LiveService>();
         services.AddHostedService(provider => provider.GetRequiredService<LiveService>());
         services.AddSignalR();
-        services.ConfigureHttpJsonOptions(json => json.SerializerOptions.Converters.Add(new JsonStringEnumConverter(JsonNamingPolicy.CamelCase)));
+        services.ConfigureHttpJsonOptions(json =>
+            json.SerializerOptions.Converters.Add(new JsonStringEnumConverter(JsonNamingPolicy.CamelCase))
+        );
         services.AddDataProtection().PersistKeysToFileSystem(new DirectoryInfo(Path.Combine(data.Root, "keys")));
-        services.AddRazorPages(options => options.Conventions.AddPageRoute("/Jobs/Edit", "/jobs/new").AddPageRoute("/Engines/Edit", "/engines/new"));
+        services.AddRazorPages(options =>
+            options.Conventions.AddPageRoute("/Jobs/Edit", "/jobs/new").AddPageRoute("/Engines/Edit", "/engines/new")
+        );
         // Captures of any size may be uploaded; they are streamed to disk.
-        services.Configure<FormOptions>(options => options.MultipartBodyLengthLimit = long.MaxValue);
+        services.Configure<FormOptions>(options =>
+        {
+            options.MultipartBodyLengthLimit = long.MaxValue;
+            options.ValueCountLimit = MostFormValues;
+        });
+        services.Configure<MvcOptions>(options => options.MaxModelBindingCollectionSize = MostFormValues);
         builder.WebHost.ConfigureKestrel(kestrel => kestrel.Limits.MaxRequestBodySize = null);
     }
 
     /// <summary>The order in which a request passes.</summary>
     public static void UseMaschera(this WebApplication app)
     {
+        app.UseHostFiltering();
         app.UseExceptionHandler("/error");
         app.UseStatusCodePagesWithReExecute("/error", "?code={0}");
-        app.Use(async (context, next) =>
-        {
-            context.Response.Headers.ContentSecurityPolicy = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:";
-            await next();
-        });
+        app.Use(
+            async (context, next) =>
+            {
+                context.Response.Headers.ContentSecurityPolicy =
+                    "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:";
+                await next();
+            }
+        );
         app.UseStaticFiles();
         app.MapRazorPages();
         app.MapBenchWindow();

@@ -1,6 +1,6 @@
+using Maschera.App;
 using Maschera.Store;
 using Maschera.Web;
-using Maschera.Web.Services;
 using Serilog;
 
 var words = ServerWords.Parse(args);
@@ -11,10 +11,18 @@ if (words.Problem is not null)
 }
 
 var data = new DataFolder(words.Data);
-if (words.Fresh) DemoData.Clear(data);
-var builder = WebApplication.CreateBuilder(new WebApplicationOptions { ContentRootPath = AppContext.BaseDirectory, WebRootPath = "wwwroot" });
-builder.Host.UseSerilog((_, log) => log.MinimumLevel.Warning().MinimumLevel.Override("Microsoft.AspNetCore.DataProtection", Serilog.Events.LogEventLevel.Error)
-    .WriteTo.Console(formatProvider: System.Globalization.CultureInfo.InvariantCulture));
+if (words.Fresh)
+    DemoData.Clear(data);
+var builder = WebApplication.CreateBuilder(
+    new WebApplicationOptions { ContentRootPath = AppContext.BaseDirectory, WebRootPath = "wwwroot" }
+);
+builder.Host.UseSerilog(
+    (_, log) =>
+        log
+            .MinimumLevel.Warning()
+            .MinimumLevel.Override("Microsoft.AspNetCore.DataProtection", Serilog.Events.LogEventLevel.Error)
+            .WriteTo.Console(formatProvider: System.Globalization.CultureInfo.InvariantCulture)
+);
 builder.WebHost.UseUrls($"http://127.0.0.1:{words.Port}");
 builder.AddMaschera(data);
 var app = builder.Build();
@@ -23,10 +31,12 @@ using (var scope = app.Services.CreateScope())
 {
     var db = scope.ServiceProvider.GetRequiredService<MascheraDb>();
     db.Prepare();
-    if (words.Demo) scope.ServiceProvider.GetRequiredService<DemoData>().FillIfEmpty();
+    db.Sweep(DateTime.UtcNow);
+    data.Sweep(DateTime.UtcNow);
+    if (words.Demo)
+        scope.ServiceProvider.GetRequiredService<DemoData>().FillIfEmpty();
 }
 
 app.Lifetime.ApplicationStarted.Register(() => Console.WriteLine($"Maschera is ready at http://127.0.0.1:{words.Port}"));
 await app.RunAsync();
 return 0;
-

@@ -31,7 +31,10 @@ internal sealed record ServerWords(int Port, string Data, bool Demo, bool Fresh,
                     i++;
                     break;
                 default:
-                    return words with { Problem = $"'{args[i]}' is not understood here. The words are --port N, --data DIR and, with demo, --fresh." };
+                    return words with
+                    {
+                        Problem = $"'{args[i]}' is not understood here. The words are --port N, --data DIR and, with demo, --fresh.",
+                    };
             }
         }
 

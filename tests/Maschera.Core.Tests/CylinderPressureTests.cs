@@ -7,7 +7,9 @@ using Maschera.Rig;
 
 namespace Maschera.Core.Tests;
 
-/// <summary>In-cylinder pressure against the stand-in engine's known truth, whose gas is computed by other laws than the reading's.</summary>
+/// <summary>
+/// In-cylinder pressure against the stand-in engine's known truth, whose gas is computed by other laws than the reading's.
+/// </summary>
 public class CylinderPressureTests
 {
     private static readonly Engine s_four = EngineCatalogue.Orsa;
@@ -16,11 +18,18 @@ public class CylinderPressureTests
     private static readonly Capture s_reference = BreathingRun.Record(s_good).Capture;
     private static readonly Capture s_sound = BreathingRun.Record(s_plan).Capture;
 
-    public static TheoryData<int, string, double, double> Timings => new()
-    {
-        { 4, "normal", 0, 0 }, { 4, "intake-timing", 12, 0 }, { 4, "exhaust-timing", 0, -12 }, { 4, "valve-timing", 15, 15 },
-        { 6, "normal", 0, 0 }, { 6, "intake-timing", -12, 0 }, { 8, "exhaust-timing", 0, 12 }, { 8, "valve-timing", -15, -15 },
-    };
+    public static TheoryData<int, string, double, double> Timings =>
+        new()
+        {
+            { 4, "normal", 0, 0 },
+            { 4, "intake-timing", 12, 0 },
+            { 4, "exhaust-timing", 0, -12 },
+            { 4, "valve-timing", 15, 15 },
+            { 6, "normal", 0, 0 },
+            { 6, "intake-timing", -12, 0 },
+            { 8, "exhaust-timing", 0, 12 },
+            { 8, "valve-timing", -15, -15 },
+        };
 
     [Theory]
     [MemberData(nameof(Timings))]
@@ -66,7 +75,15 @@ public class CylinderPressureTests
     [Fact]
     public void A_larger_leak_loses_more()
     {
-        var lost = new[] { 2.0, 4.0, 8.0 }.Select(area => Read(BreathingRun.Record(s_plan with { Faults = [new BreathingFault(1) { LeakMm2 = area }] }).Capture, s_four, s_reference).Leakage!.Percent).ToList();
+        var lost = new[] { 2.0, 4.0, 8.0 }
+            .Select(area =>
+                Read(
+                    BreathingRun.Record(s_plan with { Faults = [new BreathingFault(1) { LeakMm2 = area }] }).Capture,
+                    s_four,
+                    s_reference
+                ).Leakage!.Percent
+            )
+            .ToList();
         Assert.Equal(lost.Order(), lost);
         Assert.True(lost[2] > lost[0] + 6, string.Join(", ", lost));
     }
@@ -107,7 +124,10 @@ public class CylinderPressureTests
         Levels(result, truth!);
         var running = Read(s_sound, s_four, s_reference);
         Assert.True(result.ExpectedPeakBar > 1.7 * running.ExpectedPeakBar, $"{result.ExpectedPeakBar} {running.ExpectedPeakBar}");
-        Assert.Equal("leaks", Read(BreathingRun.Record(good with { Faults = [new BreathingFault(1) { LeakMm2 = 5 }] }).Capture, s_four, reference).Verdict);
+        Assert.Equal(
+            "leaks",
+            Read(BreathingRun.Record(good with { Faults = [new BreathingFault(1) { LeakMm2 = 5 }] }).Capture, s_four, reference).Verdict
+        );
     }
 
     [Fact]
@@ -115,16 +135,24 @@ public class CylinderPressureTests
     {
         var late = BreathingRun.Record(s_plan with { IntakeShift = 13, ExhaustShift = 13, Rate = 40_000 }).Capture;
         var first = Read(late, s_four, s_reference);
-        Gen.Select(Gen.Bool, Gen.Double[-0.4, 0.4], Gen.Double[0.6, 1.6], Gen.Int[0, 6_000], Gen.Int[1, 4]).Sample((isZero, off, factor, start, every) =>
-        {
-            // A zero and a scale wrong at once, on the capture alone, are like a blocked exhaust: one of them has to be right.
-            var (zero, scale) = isZero ? (off, 1.0) : (0, factor);
-            var result = Read(Changed(late, zero, scale, start, every), s_four, s_reference);
-            Assert.Equal(first.Verdict, result.Verdict);
-            Assert.InRange(result.IntakeShiftDegrees!.Value - first.IntakeShiftDegrees!.Value, -2.5, 2.5);
-            Assert.InRange(result.ExhaustShiftDegrees!.Value - first.ExhaustShiftDegrees!.Value, -2.5, 2.5);
-            Assert.InRange(result.PeakBar!.Value, (first.PeakBar!.Value * scale) + zero - 0.1, (first.PeakBar.Value * scale) + zero + 0.1);
-        }, iter: 8);
+        Gen.Select(Gen.Bool, Gen.Double[-0.4, 0.4], Gen.Double[0.6, 1.6], Gen.Int[0, 6_000], Gen.Int[1, 4])
+            .Sample(
+                (isZero, off, factor, start, every) =>
+                {
+                    // A zero and a scale wrong at once, on the capture alone, are like a blocked exhaust: one of them has to be right.
+                    var (zero, scale) = isZero ? (off, 1.0) : (0, factor);
+                    var result = Read(Changed(late, zero, scale, start, every), s_four, s_reference);
+                    Assert.Equal(first.Verdict, result.Verdict);
+                    Assert.InRange(result.IntakeShiftDegrees!.Value - first.IntakeShiftDegrees!.Value, -2.5, 2.5);
+                    Assert.InRange(result.ExhaustShiftDegrees!.Value - first.ExhaustShiftDegrees!.Value, -2.5, 2.5);
+                    Assert.InRange(
+                        result.PeakBar!.Value,
+                        (first.PeakBar!.Value * scale) + zero - 0.1,
+                        (first.PeakBar.Value * scale) + zero + 0.1
+                    );
+                },
+                iter: 8
+            );
     }
 
     [Fact]
@@ -142,8 +170,17 @@ public class CylinderPressureTests
     [Fact]
     public void The_zero_is_set_by_hand_or_from_the_exhaust_stroke_and_said()
     {
-        CylinderPressureResult With(string zero) => (CylinderPressureResult)new CylinderPressureReading().Read(new ReadingRequest(Changed(s_sound, 0.2, 1, 0, 1))
-        { Engine = s_four, Reference = s_reference, Channels = Roles(), Options = new Dictionary<string, string> { ["zero"] = zero } });
+        CylinderPressureResult With(string zero) =>
+            (CylinderPressureResult)
+                new CylinderPressureReading().Read(
+                    new ReadingRequest(Changed(s_sound, 0.2, 1, 0, 1))
+                    {
+                        Engine = s_four,
+                        Reference = s_reference,
+                        Channels = Roles(),
+                        Options = new Dictionary<string, string> { ["zero"] = zero },
+                    }
+                );
         var (truth, byHand, byExhaust) = (Read(s_sound, s_four, s_reference), With("0.2"), With("exhaust"));
         Assert.Equal(truth.PeakBar!.Value, byHand.PeakBar!.Value, 2);
         Assert.Equal(truth.ExhaustBar!.Value, byHand.ExhaustBar!.Value, 2);
@@ -166,8 +203,22 @@ public class CylinderPressureTests
     public void Several_references_give_a_mean_and_a_foreign_one_is_left_out()
     {
         var other = BreathingRun.Record(s_good with { SpeedRpm = 900, Seed = 30 }).Capture;
-        var vacuum = new Capture("hose", [s_reference.Channels[0] with { Samples = [.. Enumerable.Range(0, 60_000).Select(i => (float)(-0.6 + 0.03 * Math.Sin(i * 0.01)))] }], []);
-        var request = new ReadingRequest(s_sound) { Engine = s_four, Reference = s_reference, MoreReferences = [new(other, Roles()), new(vacuum, Roles())] };
+        var vacuum = new Capture(
+            "hose",
+            [
+                s_reference.Channels[0] with
+                {
+                    Samples = [.. Enumerable.Range(0, 60_000).Select(i => (float)(-0.6 + 0.03 * Math.Sin(i * 0.01)))],
+                },
+            ],
+            []
+        );
+        var request = new ReadingRequest(s_sound)
+        {
+            Engine = s_four,
+            Reference = s_reference,
+            MoreReferences = [new(other, Roles()), new(vacuum, Roles())],
+        };
         var result = (CylinderPressureResult)new CylinderPressureReading().Read(request);
         Assert.Equal("normal", result.Verdict);
         Assert.Contains(result.Notes, n => n.Code == "reference-left-out");
@@ -179,7 +230,10 @@ public class CylinderPressureTests
         var result = Read(s_sound, s_four, null);
         Assert.Equal("normal", result.Verdict);
         Assert.Contains(result.Notes, n => n.Code == "against-file");
-        Assert.Equal("leaks", Read(BreathingRun.Record(s_plan with { Faults = [new BreathingFault(1) { LeakMm2 = 6 }] }).Capture, s_four, null).Verdict);
+        Assert.Equal(
+            "leaks",
+            Read(BreathingRun.Record(s_plan with { Faults = [new BreathingFault(1) { LeakMm2 = 6 }] }).Capture, s_four, null).Verdict
+        );
     }
 
     [Fact]
@@ -190,15 +244,39 @@ public class CylinderPressureTests
         Refused("few-cycles", BreathingRun.Record(s_plan with { Seconds = 0.4 }).Capture);
         Refused("no-towers", With(i => (float)(-0.6 + 0.04 * Math.Sin(i * 0.03))));
         Refused("no-towers", With(_ => 0.01f));
-        Refused("no-pressure", new Capture("empty", [new Channel("Starter current", "A", TimeAxis.Uniform(0, 1e-3, 10), new float[10])], []), named: false);
+        Refused(
+            "no-pressure",
+            new Capture("empty", [new Channel("Starter current", "A", TimeAxis.Uniform(0, 1e-3, 10), new float[10])], []),
+            named: false
+        );
     }
 
     [Fact]
     public void Cylinders_of_one_job_are_compared_and_the_leaking_one_named()
     {
-        CylinderPressureResult Measured(int cylinder, double intake) => (CylinderPressureResult)new CylinderPressureReading().Read(new ReadingRequest(
-            BreathingRun.Record(s_good with { Measured = cylinder, IntakeBar = intake, Seed = cylinder, Faults = [new BreathingFault(3) { LeakMm2 = 5 }] }).Capture)
-        { Engine = s_four, Reference = s_reference, Channels = Roles(), Options = new Dictionary<string, string> { ["cylinder"] = $"{cylinder}" } });
+        CylinderPressureResult Measured(int cylinder, double intake) =>
+            (CylinderPressureResult)
+                new CylinderPressureReading().Read(
+                    new ReadingRequest(
+                        BreathingRun
+                            .Record(
+                                s_good with
+                                {
+                                    Measured = cylinder,
+                                    IntakeBar = intake,
+                                    Seed = cylinder,
+                                    Faults = [new BreathingFault(3) { LeakMm2 = 5 }],
+                                }
+                            )
+                            .Capture
+                    )
+                    {
+                        Engine = s_four,
+                        Reference = s_reference,
+                        Channels = Roles(),
+                        Options = new Dictionary<string, string> { ["cylinder"] = $"{cylinder}" },
+                    }
+                );
         var comparison = PressureComparison.Of([Measured(1, 0.36), Measured(3, 0.42), Measured(4, 0.4)])!;
         Assert.Equal(3, comparison.Odd);
         var sound = PressureComparison.Of([Measured(1, 0.36), Measured(4, 0.42)])!;
@@ -214,7 +292,8 @@ public class CylinderPressureTests
         var perDegree = 1 / (6 * 738.0) / channel.Time.Step;
         for (var i = 1; i < samples.Length - 1; i++)
         {
-            if (!(channel.Samples[i] > 6 && channel.Samples[i] >= channel.Samples[i - 1] && channel.Samples[i] > channel.Samples[i + 1])) continue;
+            if (!(channel.Samples[i] > 6 && channel.Samples[i] >= channel.Samples[i - 1] && channel.Samples[i] > channel.Samples[i + 1]))
+                continue;
             for (var d = 0.0; d < 150 && i + d * perDegree < samples.Length; d += 0.2)
             {
                 var at = (int)(i + d * perDegree);
@@ -222,21 +301,43 @@ public class CylinderPressureTests
             }
         }
 
-        return channel with { Samples = samples };
+        return channel with
+        {
+            Samples = samples,
+        };
     }
 
-    private static Capture With(Func<int, float> value) => s_sound with { Channels = [s_sound.Channels[0] with { Samples = [.. Enumerable.Range(0, s_sound.Channels[0].Samples.Length).Select(value)] }] };
+    private static Capture With(Func<int, float> value) =>
+        s_sound with
+        {
+            Channels = [s_sound.Channels[0] with { Samples = [.. Enumerable.Range(0, s_sound.Channels[0].Samples.Length).Select(value)] }],
+        };
 
     private static Capture Changed(Capture capture, double zero, double scale, int start, int every)
     {
         var channel = capture.Find("Cylinder pressure")!;
         float[] samples = [.. channel.Samples.Skip(start).Where((_, i) => i % every == 0).Select(v => (float)(v * scale + zero))];
-        return capture with { Channels = [channel with { Time = TimeAxis.Uniform(start * channel.Time.Step, every * channel.Time.Step, samples.Length), Samples = samples }] };
+        return capture with
+        {
+            Channels =
+            [
+                channel with
+                {
+                    Time = TimeAxis.Uniform(start * channel.Time.Step, every * channel.Time.Step, samples.Length),
+                    Samples = samples,
+                },
+            ],
+        };
     }
 
     private static void Refused(string code, Capture capture, bool named = true)
     {
-        var request = new ReadingRequest(capture) { Engine = s_four, Reference = s_reference, Channels = named ? Roles() : new Dictionary<string, string>() };
+        var request = new ReadingRequest(capture)
+        {
+            Engine = s_four,
+            Reference = s_reference,
+            Channels = named ? Roles() : new Dictionary<string, string>(),
+        };
         var result = (CylinderPressureResult)new CylinderPressureReading().Read(request);
         Assert.True(result.IsUnusable, $"{code}: {result.Sentence}");
         Assert.Contains(result.Notes, n => n.Code == code);
@@ -252,16 +353,28 @@ public class CylinderPressureTests
         Assert.InRange(result.SpeedRpm!.Value / truth.SpeedRpm, 0.98, 1.02);
     }
 
-    private static Engine Of(int cylinders) => cylinders == 4 ? s_four : s_four with
-    {
-        Cylinders = cylinders,
-        FiringOrder = cylinders == 6 ? [1, 5, 3, 6, 2, 4] : [1, 8, 4, 3, 6, 5, 7, 2],
-        Banks = null,
-    };
+    private static Engine Of(int cylinders) =>
+        cylinders == 4
+            ? s_four
+            : s_four with
+            {
+                Cylinders = cylinders,
+                FiringOrder = cylinders == 6 ? [1, 5, 3, 6, 2, 4] : [1, 8, 4, 3, 6, 5, 7, 2],
+                Banks = null,
+            };
 
     private static Dictionary<string, string> Roles(params (string Role, string Column)[] more) =>
         new Dictionary<string, string>(more.ToDictionary(m => m.Role, m => m.Column)) { ["pressure"] = "Cylinder pressure" };
 
     private static CylinderPressureResult Read(Capture capture, Engine engine, Capture? reference, params (string, string)[] more) =>
-        (CylinderPressureResult)new CylinderPressureReading().Read(new ReadingRequest(capture) { Engine = engine, Reference = reference, Channels = Roles(more), Options = new Dictionary<string, string> { ["cylinder"] = "1" } });
+        (CylinderPressureResult)
+            new CylinderPressureReading().Read(
+                new ReadingRequest(capture)
+                {
+                    Engine = engine,
+                    Reference = reference,
+                    Channels = Roles(more),
+                    Options = new Dictionary<string, string> { ["cylinder"] = "1" },
+                }
+            );
 }

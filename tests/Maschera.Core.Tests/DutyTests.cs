@@ -10,34 +10,43 @@ public class DutyTests
 {
     [Fact]
     public void Any_train_is_read_within_the_contract() =>
-        Gen.Select(Gen.Double[5, 95], Gen.Double[5, 800], Gen.Double[60, 400], Gen.Double[0, 1], Gen.Int[0, 1000]).Sample((duty, frequency, perPeriod, phase, seed) =>
-        {
-            var result = Read(Train(duty, frequency, perPeriod, phase, seed));
-            Assert.Equal("steady", result.Verdict);
-            // Where the rate is a multiple of the frequency every edge falls alike: a quarter of a sample stays unknown.
-            var within = 0.1 + 25 / perPeriod;
-            Assert.InRange(result.DutyPercent!.Value - duty, -within, within);
-            Assert.InRange(result.FrequencyHz!.Value / frequency, 0.999, 1.001);
-            Assert.Empty(result.Dropouts);
-        }, iter: 100);
+        Gen.Select(Gen.Double[5, 95], Gen.Double[5, 800], Gen.Double[60, 400], Gen.Double[0, 1], Gen.Int[0, 1000])
+            .Sample(
+                (duty, frequency, perPeriod, phase, seed) =>
+                {
+                    var result = Read(Train(duty, frequency, perPeriod, phase, seed));
+                    Assert.Equal("steady", result.Verdict);
+                    // Where the rate is a multiple of the frequency every edge falls alike: a quarter of a sample stays unknown.
+                    var within = 0.1 + 25 / perPeriod;
+                    Assert.InRange(result.DutyPercent!.Value - duty, -within, within);
+                    Assert.InRange(result.FrequencyHz!.Value / frequency, 0.999, 1.001);
+                    Assert.Empty(result.Dropouts);
+                },
+                iter: 100
+            );
 
     [Fact]
     public void Scale_offset_and_direction_of_the_probe_don_t_matter() =>
-        Gen.Select(Gen.Double[0.01, 50], Gen.Double[-20, 20]).Sample((scale, offset) =>
-        {
-            var train = Train(37, 90, 120, 0.3, 4);
-            var changed = train with { Samples = Array.ConvertAll(train.Samples, v => (float)(scale * v + offset)) };
-            Assert.Equal(Read(train).DutyPercent!.Value, Read(changed).DutyPercent!.Value, 0.02);
-            var turned = train with { Samples = Array.ConvertAll(train.Samples, v => -v) };
-            Assert.Equal(100 - Read(train).DutyPercent!.Value, Read(turned).DutyPercent!.Value, 0.02);
-        }, iter: 40);
+        Gen.Select(Gen.Double[0.01, 50], Gen.Double[-20, 20])
+            .Sample(
+                (scale, offset) =>
+                {
+                    var train = Train(37, 90, 120, 0.3, 4);
+                    var changed = train with { Samples = Array.ConvertAll(train.Samples, v => (float)(scale * v + offset)) };
+                    Assert.Equal(Read(train).DutyPercent!.Value, Read(changed).DutyPercent!.Value, 0.02);
+                    var turned = train with { Samples = Array.ConvertAll(train.Samples, v => -v) };
+                    Assert.Equal(100 - Read(train).DutyPercent!.Value, Read(turned).DutyPercent!.Value, 0.02);
+                },
+                iter: 40
+            );
 
     [Fact]
     public void A_dropout_is_listed_and_left_out()
     {
         var train = Train(50, 100, 100, 0, 2);
         for (var i = 0; i < train.Samples.Length; i++)
-            if (train.Time[i] is > 0.3 and < 0.42) train.Samples[i] = 0.2f;
+            if (train.Time[i] is > 0.3 and < 0.42)
+                train.Samples[i] = 0.2f;
         var result = Read(train);
         var dropout = Assert.Single(result.Dropouts);
         Assert.InRange(dropout.From, 0.29, 0.31);
@@ -75,12 +84,15 @@ public class DutyTests
         for (var i = 0; i < samples.Length; i++)
         {
             // The mean of the wave over one sample, taken at eleven places.
-            var high = Enumerable.Range(0, 11).Count(k => ((i + k / 11.0 - 0.5) / perPeriod + phase) % 1 is var p && (p + 1) % 1 < duty / 100);
+            var high = Enumerable
+                .Range(0, 11)
+                .Count(k => ((i + k / 11.0 - 0.5) / perPeriod + phase) % 1 is var p && (p + 1) % 1 < duty / 100);
             samples[i] = (float)(0.2 + 13.6 * high / 11 + 0.03 * (random.NextDouble() - 0.5));
         }
 
         return new Channel("Signal", "V", TimeAxis.Uniform(0, step, samples.Length), samples);
     }
 
-    private static DutyResult Read(Channel channel) => (DutyResult)new DutyReading().Read(new ReadingRequest(new Capture("t", [channel], [])));
+    private static DutyResult Read(Channel channel) =>
+        (DutyResult)new DutyReading().Read(new ReadingRequest(new Capture("t", [channel], [])));
 }

@@ -6,17 +6,27 @@ namespace Maschera.Core.Tests;
 /// <summary>Engines: what is refused, and the geometry of the crank.</summary>
 public class EngineTests
 {
-    private static readonly Engine s_four = new() { Name = "four", Cylinders = 4, FiringOrder = [1, 3, 4, 2] };
+    private static readonly Engine s_four = new()
+    {
+        Name = "four",
+        Cylinders = 4,
+        FiringOrder = [1, 3, 4, 2],
+    };
 
     [Fact]
     public void Any_order_of_any_count_is_sound() =>
-        Gen.Int[1, Engine.MostCylinders].SelectMany(n => Gen.Shuffle(Enumerable.Range(1, n).ToArray())).Sample(order =>
-        {
-            var engine = new Engine { Cylinders = order.Length, FiringOrder = order };
-            Assert.Empty(engine.Problems());
-            Assert.True(engine.FiresEvenly());
-            Assert.Equal(720.0 * (order.Length - 1) / order.Length, engine.Angles()[^1], 9);
-        }, iter: 100);
+        Gen.Int[1, Engine.MostCylinders]
+            .SelectMany(n => Gen.Shuffle(Enumerable.Range(1, n).ToArray()))
+            .Sample(
+                order =>
+                {
+                    var engine = new Engine { Cylinders = order.Length, FiringOrder = order };
+                    Assert.Empty(engine.Problems());
+                    Assert.True(engine.FiresEvenly());
+                    Assert.Equal(720.0 * (order.Length - 1) / order.Length, engine.Angles()[^1], 9);
+                },
+                iter: 100
+            );
 
     [Fact]
     public void A_cylinder_twice_missing_and_out_of_range_are_each_said_at_the_firing_order()
@@ -36,10 +46,32 @@ public class EngineTests
         Assert.Equal(nameof(Engine.Stroke), Assert.Single((s_four with { Stroke = 2 }).Problems()).Field);
         Assert.Equal(nameof(Engine.FiringAngles), Assert.Single((s_four with { FiringAngles = [0, 200, 180, 540] }).Problems()).Field);
         Assert.Equal(nameof(Engine.FiringAngles), Assert.Single((s_four with { FiringAngles = [0, 180, 360, 720] }).Problems()).Field);
-        Assert.Equal(nameof(Engine.Banks), Assert.Single((s_four with { Banks = [[1, 2], [3, 3]] }).Problems()).Field);
+        Assert.Equal(
+            nameof(Engine.Banks),
+            Assert
+                .Single(
+                    (
+                        s_four with
+                        {
+                            Banks =
+                            [
+                                [1, 2],
+                                [3, 3],
+                            ],
+                        }
+                    ).Problems()
+                )
+                .Field
+        );
         Assert.Equal(nameof(Engine.CrankWheel), Assert.Single((s_four with { CrankWheel = new CrankWheel(36, [40]) }).Problems()).Field);
-        Assert.Equal(nameof(Engine.CrankWheel), Assert.Single((s_four with { CrankWheel = new CrankWheel(36, [1], 400) }).Problems()).Field);
-        Assert.Equal(nameof(Engine.Geometry), Assert.Single((s_four with { Geometry = new EngineGeometry(80, 80, 30, 10) }).Problems()).Field);
+        Assert.Equal(
+            nameof(Engine.CrankWheel),
+            Assert.Single((s_four with { CrankWheel = new CrankWheel(36, [1], 400) }).Problems()).Field
+        );
+        Assert.Equal(
+            nameof(Engine.Geometry),
+            Assert.Single((s_four with { Geometry = new EngineGeometry(80, 80, 30, 10) }).Problems()).Field
+        );
     }
 
     [Fact]

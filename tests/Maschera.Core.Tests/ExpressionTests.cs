@@ -1,5 +1,5 @@
 using CsCheck;
-using Maschera.Core.Derived;
+using Maschera.Core.Expressions;
 using Maschera.Core.Signals;
 
 namespace Maschera.Core.Tests;
@@ -38,7 +38,8 @@ public class ExpressionTests
         var (values, expression) = Evaluate(text);
         Assert.Equal(unit, expression.Unit);
         Assert.Equal(Count, values.Length);
-        for (var i = 0; i < Count; i += 97) Assert.Equal(expected(Math.Sin(Math.Tau * 5 * i * Step), 100 + i % 7), values[i], 1e-4 * 105);
+        for (var i = 0; i < Count; i += 97)
+            Assert.Equal(expected(Math.Sin(Math.Tau * 5 * i * Step), 100 + i % 7), values[i], 1e-4 * 105);
     }
 
     [Fact]
@@ -61,18 +62,27 @@ public class ExpressionTests
     [InlineData(100, 1.0, 0.01)]
     public void A_low_pass_is_3_dB_down_at_its_corner_and_not_late(double corner, double gain, double within)
     {
-        var (values, _) = Evaluate(FormattableString.Invariant($"lowpass(A, {corner})"));
+        var (values, _) = Evaluate($"lowpass(A, {corner})");
         var middle = values.AsSpan(Count / 4, Count / 2).ToArray();
         Assert.Equal(gain, middle.Max(), within);
-        if (gain > 0.5) Assert.Equal(0, values[Count / 2], 0.02);
-        var (rest, _) = Evaluate(FormattableString.Invariant($"highpass(A, {corner})"));
-        for (var i = 0; i < Count; i += 301) Assert.Equal(Math.Sin(Math.Tau * 5 * i * Step), values[i] + rest[i], 1e-5);
+        if (gain > 0.5)
+            Assert.Equal(0, values[Count / 2], 0.02);
+        var (rest, _) = Evaluate($"highpass(A, {corner})");
+        for (var i = 0; i < Count; i += 301)
+            Assert.Equal(Math.Sin(Math.Tau * 5 * i * Step), values[i] + rest[i], 1e-5);
     }
 
     [Fact]
     public void A_median_takes_a_spike_away_and_leaves_an_edge()
     {
-        var spiked = Reader("S", "V", i => i == 500 ? 99 : i >= 1000 ? 5 : 0);
+        var spiked = Reader(
+            "S",
+            "V",
+            i =>
+                i == 500 ? 99
+                : i >= 1000 ? 5
+                : 0
+        );
         var (values, _) = Evaluate("median(S, 5)", spiked);
         Assert.Equal(0, values[500]);
         Assert.Equal((0f, 5f), (values[999], values[1000]));
@@ -83,8 +93,9 @@ public class ExpressionTests
     [InlineData(-0.1234)]
     public void Delay_moves_a_channel_later(double by)
     {
-        var (values, _) = Evaluate(FormattableString.Invariant($"delay(A, {by})"));
-        for (var i = 1000; i < Count - 1000; i += 211) Assert.Equal(Math.Sin(Math.Tau * 5 * (i * Step - by)), values[i], 2e-3);
+        var (values, _) = Evaluate($"delay(A, {by})");
+        for (var i = 1000; i < Count - 1000; i += 211)
+            Assert.Equal(Math.Sin(Math.Tau * 5 * (i * Step - by)), values[i], 2e-3);
         Assert.True(float.IsNaN(by > 0 ? values[10] : values[^10]));
     }
 
@@ -92,7 +103,10 @@ public class ExpressionTests
     public void Pulse_functions_tell_frequency_period_duty_and_width()
     {
         var train = Reader("P", "V", i => i % 40 < 10 ? 5 : 0);
-        foreach (var (text, expected, unit) in ((string, double, string)[])[("frequency(P)", 25, "Hz"), ("period(P)", 0.04, "s"), ("duty(P)", 25, "%"), ("width(P)", 0.01, "s")])
+        foreach (
+            var (text, expected, unit) in ((string, double, string)[])
+                [("frequency(P)", 25, "Hz"), ("period(P)", 0.04, "s"), ("duty(P)", 25, "%"), ("width(P)", 0.01, "s")]
+        )
         {
             var (values, expression) = Evaluate(text, train);
             Assert.Equal(unit, expression.Unit);
@@ -121,7 +135,8 @@ public class ExpressionTests
     {
         var slow = new MemoryReader(new Channel("Slow", "bar", TimeAxis.FromStamps([0, 10, 40]), [0, 10, 40]));
         var (values, _) = Evaluate("A - A + Slow", s_a, slow);
-        for (var i = 0; i < Count; i += 997) Assert.Equal(i * Step, values[i], 1e-3);
+        for (var i = 0; i < Count; i += 997)
+            Assert.Equal(i * Step, values[i], 1e-3);
     }
 
     [Theory]
@@ -147,23 +162,37 @@ public class ExpressionTests
     [Fact]
     public void Bombs_are_refused_at_once()
     {
-        foreach (var text in (string[])[new string('(', 1900) + "A", "A" + string.Concat(Enumerable.Repeat("+A", 900)), new string('-', 1900) + "A", "A" + string.Concat(Enumerable.Repeat("^A", 900)), new string('1', 1_000_000)])
+        foreach (
+            var text in (string[])
+                [
+                    new string('(', 1900) + "A",
+                    "A" + string.Concat(Enumerable.Repeat("+A", 900)),
+                    new string('-', 1900) + "A",
+                    "A" + string.Concat(Enumerable.Repeat("^A", 900)),
+                    new string('1', 1_000_000),
+                ]
+        )
             Assert.Throws<ExpressionException>(() => Expression.Read(text, [s_a]));
         Assert.Throws<ExpressionException>(() => Evaluate("frequency(A - A)"));
     }
 
     [Fact]
-    public void Any_text_is_understood_or_refused() => Gen.String[Gen.Char["A+-*/^()\",. 19eab"], 0, 40].Sample(text =>
-    {
-        try
-        {
-            Expression.Read(text, [s_a]);
-        }
-        catch (ExpressionException error)
-        {
-            Assert.NotEmpty(error.Message);
-        }
-    }, iter: 5_000);
+    public void Any_text_is_understood_or_refused() =>
+        Gen.String[Gen.Char["A+-*/^()\",. 19eab"], 0, 40]
+            .Sample(
+                text =>
+                {
+                    try
+                    {
+                        Expression.Read(text, [s_a]);
+                    }
+                    catch (ExpressionException error)
+                    {
+                        Assert.NotEmpty(error.Message);
+                    }
+                },
+                iter: 5_000
+            );
 
     private static (float[] Values, Expression Expression) Evaluate(string text, params ISampleReader[] channels)
     {
@@ -175,4 +204,52 @@ public class ExpressionTests
 
     private static MemoryReader Reader(string name, string unit, Func<int, float> value, double step = Step) =>
         new(new Channel(name, unit, TimeAxis.Uniform(0, step, Count), [.. Enumerable.Range(0, Count).Select(value)]));
+
+    [Fact]
+    public void The_integral_adds_nothing_over_a_gap()
+    {
+        var gap = Reader("G", "A", i => i is >= 100 and < 200 ? float.NaN : 2);
+        var area = new List<float>();
+        Expression.Read("integral(G)", [gap]).Evaluate((_, values) => area.AddRange(values.Span));
+        // 99 steps before the gap, none over it, and those behind it.
+        Assert.Equal(2 * (99 + (Count - 1 - 200)) * Step, area[^1], 1e-3);
+        Assert.Equal(area[99], area[200], 1e-6);
+    }
+
+    [Fact]
+    public void However_deep_high_passes_are_nested_the_channel_is_read_once_for_each()
+    {
+        var counted = new CountedReader(new Channel("N", "V", TimeAxis.Uniform(0, Step, 2_000), new float[2_000]));
+        var text = "N";
+        for (var i = 0; i < 26; i++)
+            text = $"highpass({text}, 5)";
+        var values = 0;
+        Expression.Read(text, [counted]).Evaluate((_, v) => values += v.Length);
+        Assert.Equal(2_000, values);
+        Assert.Equal(1, counted.Opened);
+    }
+
+    private sealed class CountedReader(Channel channel) : ISampleReader
+    {
+        private readonly MemoryReader _of = new(channel);
+
+        public int Opened { get; private set; }
+        public string Name => _of.Name;
+        public string Unit => _of.Unit;
+        public int Count => _of.Count;
+        public double Start => _of.Start;
+        public double Step => _of.Step;
+        public double End => _of.End;
+        public bool IsUniform => _of.IsUniform;
+
+        public double TimeAt(int index) => _of.TimeAt(index);
+
+        public int IndexAtOrAfter(double seconds) => _of.IndexAtOrAfter(seconds);
+
+        public IEnumerable<SamplePiece> Read(int first, int count)
+        {
+            Opened++;
+            return _of.Read(first, count);
+        }
+    }
 }

@@ -1,3 +1,4 @@
+using Maschera.Core.Expressions;
 using Maschera.Core.Signals;
 
 namespace Maschera.Core.Tests;
@@ -13,11 +14,20 @@ internal static class LogMaker
         var pedalAt = Enumerable.Range(0, 16).Select(_ => random.NextDouble() < 0.3 ? 0 : random.NextDouble() * 98).ToArray();
         var channels = new Dictionary<string, (string Unit, float[] Samples)>
         {
-            ["Engine speed"] = ("rpm", new float[times.Length]), ["Accelerator pedal"] = ("%", new float[times.Length]), ["Air mass flow"] = ("g/s", new float[times.Length]), ["Manifold pressure"] = ("kPa", new float[times.Length]),
-            ["Coolant temperature"] = ("°C", new float[times.Length]), ["Intake air temperature"] = ("°C", new float[times.Length]), ["Battery voltage"] = ("V", new float[times.Length]), ["Barometric pressure"] = ("kPa", new float[times.Length]),
-            ["Throttle sensor signal"] = ("V", new float[times.Length]), ["Fuel pressure signal"] = ("V", new float[times.Length]), ["Vehicle speed"] = ("km/h", new float[times.Length]),
+            ["Engine speed"] = ("rpm", new float[times.Length]),
+            ["Accelerator pedal"] = ("%", new float[times.Length]),
+            ["Air mass flow"] = ("g/s", new float[times.Length]),
+            ["Manifold pressure"] = ("kPa", new float[times.Length]),
+            ["Coolant temperature"] = ("°C", new float[times.Length]),
+            ["Intake air temperature"] = ("°C", new float[times.Length]),
+            ["Battery voltage"] = ("V", new float[times.Length]),
+            ["Barometric pressure"] = ("kPa", new float[times.Length]),
+            ["Throttle sensor signal"] = ("V", new float[times.Length]),
+            ["Fuel pressure signal"] = ("V", new float[times.Length]),
+            ["Vehicle speed"] = ("km/h", new float[times.Length]),
         };
-        double rpm = 780, speed = 0;
+        double rpm = 780,
+            speed = 0;
         for (var i = 0; i < times.Length; i++)
         {
             var t = times[i];
@@ -44,7 +54,11 @@ internal static class LogMaker
             void Set(string name, double value) => channels[name].Samples[i] = (float)(spoil?.Invoke(name, t, value) ?? value);
         }
 
-        return new Capture("drive.csv", [.. channels.Select(c => new Channel(c.Key, c.Value.Unit, TimeAxis.FromStamps(times), c.Value.Samples))], []);
+        return new Capture(
+            "drive.csv",
+            [.. channels.Select(c => new Channel(c.Key, c.Value.Unit, TimeAxis.FromStamps(times), c.Value.Samples))],
+            []
+        );
 
         double Noise(double size) => size * Gaussian(random);
     }
@@ -62,11 +76,20 @@ internal static class LogMaker
     }
 
     /// <summary>A log of desired and actual; truth is what the follower does without noise and sampling.</summary>
-    public static Capture Follow(int seed, Follower follower, double low = 20, double high = 100, double interval = 0.05, double noise = 0.004)
+    public static Capture Follow(
+        int seed,
+        Follower follower,
+        double low = 20,
+        double high = 100,
+        double interval = 0.05,
+        double noise = 0.004
+    )
     {
         var random = new Random(seed);
         var times = Times(random, 90, interval);
-        double position = low, velocity = 0, t = 0;
+        double position = low,
+            velocity = 0,
+            t = 0;
         const double dt = 1e-3;
         double[] switches = [.. Enumerable.Range(0, 7).Select(k => 6 + 13.0 * k + 2 * random.NextDouble())];
         double Desired(double at) => switches.Count(s => s <= at) % 2 == 1 ? high : low;
@@ -76,7 +99,8 @@ internal static class LogMaker
             for (; t < times[i]; t += dt)
             {
                 var wanted = low + (Desired(t - follower.Delay) - low) * follower.Gain;
-                velocity += (follower.Natural * follower.Natural * (wanted - position) - 2 * follower.Damping * follower.Natural * velocity) * dt;
+                velocity +=
+                    (follower.Natural * follower.Natural * (wanted - position) - 2 * follower.Damping * follower.Natural * velocity) * dt;
                 position += velocity * dt;
             }
 
@@ -86,15 +110,21 @@ internal static class LogMaker
         }
 
         var axis = TimeAxis.FromStamps(times);
-        return new Capture("follow.csv", [new("Boost pressure desired", "kPa", axis, desired), new("Boost pressure actual", "kPa", axis, actual)], []);
+        return new Capture(
+            "follow.csv",
+            [new("Boost pressure desired", "kPa", axis, desired), new("Boost pressure actual", "kPa", axis, actual)],
+            []
+        );
     }
 
     private static double[] Times(Random random, double seconds, double interval)
     {
         var times = new List<double>();
-        for (var t = 0.0; t < seconds; t += interval * (0.8 + 0.4 * random.NextDouble())) times.Add(t);
+        for (var t = 0.0; t < seconds; t += interval * (0.8 + 0.4 * random.NextDouble()))
+            times.Add(t);
         return [.. times];
     }
 
-    public static double Gaussian(Random random) => Math.Sqrt(-2 * Math.Log(1 - random.NextDouble())) * Math.Cos(Math.Tau * random.NextDouble());
+    public static double Gaussian(Random random) =>
+        Math.Sqrt(-2 * Math.Log(1 - random.NextDouble())) * Math.Cos(Math.Tau * random.NextDouble());
 }

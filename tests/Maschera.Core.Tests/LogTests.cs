@@ -1,8 +1,10 @@
-using Maschera.Core.Intake;
+using Maschera.Core.Basics;
+using Maschera.Core.Expressions;
 using Maschera.Core.Logs;
 using Maschera.Core.Readings;
 using Maschera.Core.Readings.Contribution;
 using Maschera.Core.Signals;
+using Maschera.Core.Vehicle;
 using Maschera.Rig;
 
 namespace Maschera.Core.Tests;
@@ -12,7 +14,13 @@ public class LogTests
 {
     private static readonly TimeAxis s_time = TimeAxis.Uniform(0, 0.1, 1_000);
 
-    private static readonly IReadOnlyList<Channel> s_channels = [Made("Engine speed", "rpm", t => 800 + 40 * t), Made("Accelerator pedal", "%", t => t % 20 < 10 ? 100 : 0), Made("Boost desired", "kPa", _ => 150), Made("Boost actual", "kPa", t => t)];
+    private static readonly IReadOnlyList<Channel> s_channels =
+    [
+        Made("Engine speed", "rpm", t => 800 + 40 * t),
+        Made("Accelerator pedal", "%", t => t % 20 < 10 ? 100 : 0),
+        Made("Boost desired", "kPa", _ => 150),
+        Made("Boost actual", "kPa", t => t),
+    ];
 
     [Theory]
     [InlineData("rpm > 3000", 55.1, 99.9)]
@@ -36,6 +44,32 @@ public class LogTests
     }
 
     [Theory]
+    [InlineData("not gear = 1", 0, 20)]
+    [InlineData("gear != 0", 0, 40)]
+    [InlineData("gear = 1 or speed > 0", 0, 100)]
+    [InlineData("not (gear = 2 and speed > 0)", 0, 20)]
+    public void Nothing_is_said_of_a_comparison_where_a_channel_has_no_value(string text, double from, double to)
+    {
+        Channel[] channels =
+        [
+            Made(
+                "Gear",
+                "",
+                t =>
+                    t < 20 ? 2
+                    : t < 40 ? 1
+                    : double.NaN
+            ),
+            Made("Speed", "km/h", _ => 10),
+        ];
+        var stretches = Condition.Parse(text, channels).Stretches();
+        var expected = text.StartsWith("not (", StringComparison.Ordinal) ? (20.0, 40.0) : (from, to);
+        Assert.Equal(expected.Item1, stretches[0].From, 0.11);
+        Assert.Equal(expected.Item2, stretches[^1].To, 0.11);
+        Assert.Single(stretches);
+    }
+
+    [Theory]
     [InlineData("", "Write a condition")]
     [InlineData("rpm", "At the end: a comparison was expected")]
     [InlineData("rpm >", "At the end: a channel or a number")]
@@ -45,7 +79,8 @@ public class LogTests
     [InlineData("rpm > 3 rpm", "nothing more was expected")]
     [InlineData("\"No\" > 3", "there is no channel \"No\"")]
     [InlineData("rpm > 3 and or rpm < 2", "a channel or a number was expected")]
-    public void A_wrong_condition_says_where(string text, string says) => Assert.Contains(says, Assert.Throws<ConditionException>(() => Condition.Parse(text, s_channels)).Message, StringComparison.Ordinal);
+    public void A_wrong_condition_says_where(string text, string says) =>
+        Assert.Contains(says, Assert.Throws<ConditionException>(() => Condition.Parse(text, s_channels)).Message, StringComparison.Ordinal);
 
     [Fact]
     public void Deep_and_endless_conditions_are_refused()
@@ -58,7 +93,17 @@ public class LogTests
     [Fact]
     public void What_was_done_in_a_log_is_named_with_its_doubt()
     {
-        double Rpm(double t) => t switch { < 5 => 0, < 7 => 220, < 20 => 810, < 50 => 1_100 + 60 * (t - 20), < 60 => 2_900 - 180 * (t - 50), < 75 => 1_500 + 200 * (t - 60), _ => 820 };
+        double Rpm(double t) =>
+            t switch
+            {
+                < 5 => 0,
+                < 7 => 220,
+                < 20 => 810,
+                < 50 => 1_100 + 60 * (t - 20),
+                < 60 => 2_900 - 180 * (t - 50),
+                < 75 => 1_500 + 200 * (t - 60),
+                _ => 820,
+            };
         double Foot(double t) => t is >= 20 and < 50 or >= 60 and < 75 ? 95 : 0;
         var events = LogEvents.Find([Made("Engine speed", "rpm", Rpm), Made("Accelerator pedal", "%", Foot)]);
         Assert.Equal(["Engine off", "Cranking", "Idle", "Pull", "Slowing down", "Pull", "Idle"], events.Select(e => e.Name));
@@ -87,8 +132,31 @@ public class LogTests
     public void The_odd_cylinder_is_named_whichever_way_the_vehicle_counts(string name, string unit, int sign, string? said)
     {
         var random = new Random(2);
-        Capture Log(int odd) => new("log", [.. Enumerable.Range(1, 4).Select(n => Made(string.Format(System.Globalization.CultureInfo.InvariantCulture, name, n), unit, _ => (n == odd ? 2.4 * sign : 0) + 0.1 * n + 0.1 * LogMaker.Gaussian(random)))], []);
-        ContributionResult Read(Capture log) => (ContributionResult)new ContributionReading().Read(new ReadingRequest(log) { Engine = EngineCatalogue.Orsa, Options = said is null ? new Dictionary<string, string>() : new Dictionary<string, string> { ["weak-is"] = said } });
+        Capture Log(int odd) =>
+            new(
+                "log",
+                [
+                    .. Enumerable
+                        .Range(1, 4)
+                        .Select(n =>
+                            Made(
+                                string.Format(System.Globalization.CultureInfo.InvariantCulture, name, n),
+                                unit,
+                                _ => (n == odd ? 2.4 * sign : 0) + 0.1 * n + 0.1 * LogMaker.Gaussian(random)
+                            )
+                        ),
+                ],
+                []
+            );
+        ContributionResult Read(Capture log) =>
+            (ContributionResult)
+                new ContributionReading().Read(
+                    new ReadingRequest(log)
+                    {
+                        Engine = EngineCatalogue.Orsa,
+                        Options = said is null ? new Dictionary<string, string>() : new Dictionary<string, string> { ["weak-is"] = said },
+                    }
+                );
         var result = Read(Log(3));
         Assert.Equal(("one-odd", 3), (result.Verdict, result.Cylinders.Single(c => c.IsOdd).Cylinder));
         Assert.Contains("Cylinder 3 gives clearly less", result.Sentence, StringComparison.Ordinal);
@@ -99,21 +167,85 @@ public class LogTests
     [Fact]
     public void Contribution_without_cylinders_is_refused()
     {
-        var result = new ContributionReading().Read(new ReadingRequest(new Capture("log", s_channels, [])) { Engine = EngineCatalogue.Orsa });
-        Assert.Equal((ReadingResult.Unusable, "no-balance"), (result.Verdict, result.Notes[0].Code));
-        Assert.Throws<ReadingException>(() => new ContributionReading().Read(new ReadingRequest(new Capture("log", [.. Enumerable.Range(1, 4).Select(n => Made($"Cyl {n}", "rpm", _ => n))], [])) { Engine = EngineCatalogue.Orsa, Options = new Dictionary<string, string> { ["weak-is"] = "sideways" } }));
+        var result = new ContributionReading().Read(
+            new ReadingRequest(new Capture("log", s_channels, [])) { Engine = EngineCatalogue.Orsa }
+        );
+        Assert.Equal((Verdict.UnusableWord, "no-balance"), (result.Verdict, result.Notes[0].Code));
+        Assert.Throws<ReadingException>(() =>
+            new ContributionReading().Read(
+                new ReadingRequest(new Capture("log", [.. Enumerable.Range(1, 4).Select(n => Made($"Cyl {n}", "rpm", _ => n))], []))
+                {
+                    Engine = EngineCatalogue.Orsa,
+                    Options = new Dictionary<string, string> { ["weak-is"] = "sideways" },
+                }
+            )
+        );
     }
 
     [Fact]
     public void Codes_are_found_in_pasted_text_with_module_and_state()
     {
-        var codes = CodeText.Parse("Report of today\nEngine control:\n  P0303 - Misfire cyl 3 (present)\np0340 stored\n* P0016: crank/cam, sporadic\nGearbox:\nU0100 pending\nNo fault P4711 XP0300\n");
-        Assert.Equal([("P0303", "Engine control", "present"), ("P0340", "Engine control", "stored"), ("P0016", "Engine control", "stored"), ("U0100", "Gearbox", "pending")], codes.Select(c => (c.Code, c.Module, c.State)));
+        var codes = CodeText.Parse(
+            "Report of today\nEngine control:\n  P0303 - Misfire cyl 3 (present)\np0340 stored\n* P0016: crank/cam, "
+                + "sporadic\nGearbox:\nU0100 pending\nNo fault P4711 XP0300\n"
+        );
+        Assert.Equal(
+            [
+                ("P0303", "Engine control", "present"),
+                ("P0340", "Engine control", "stored"),
+                ("P0016", "Engine control", "stored"),
+                ("U0100", "Gearbox", "pending"),
+            ],
+            codes.Select(c => (c.Code, c.Module, c.State))
+        );
         Assert.Equal("Misfire cyl 3", codes[0].Text);
         Assert.Equal("Cam sensor: no signal", codes[1].Text);
         Assert.Equal("crank/cam", codes[2].Text);
         Assert.Empty(CodeText.Parse("nothing here"));
     }
+
+    [Theory]
+    [InlineData("P0303 Misfire, inactive", "stored", "Misfire")]
+    [InlineData("P0303 Misfire (not current)", "stored", "Misfire")]
+    [InlineData("P0201 Injector current out of range", "stored", "Injector current out of range")]
+    [InlineData("P0201 Injector current out of range - present", "present", "Injector current out of range")]
+    [InlineData("P0201 - current - Injector circuit", "present", "Injector circuit")]
+    [InlineData("P0201 Injector circuit; current", "present", "Injector circuit")]
+    [InlineData("P0053 Active heater resistance", "stored", "Active heater resistance")]
+    [InlineData("P0230 Fuel pump history of starts, pending", "pending", "Fuel pump history of starts")]
+    [InlineData("pending P0171 Mixture too lean", "pending", "Mixture too lean")]
+    [InlineData("P0171 [permanent]", "permanent", "Mixture too lean, bank 1")]
+    [InlineData("P0106 Saugrohrdruck gespeichert", "stored", "Saugrohrdruck")]
+    [InlineData("P0340\tstored\tCam sensor", "stored", "Cam sensor")]
+    public void A_state_is_told_from_the_same_word_in_a_description(string line, string state, string text)
+    {
+        var code = Assert.Single(CodeText.Parse(line));
+        Assert.Equal((state, text), (code.State, code.Text));
+    }
+
+    [Theory]
+    [InlineData("Exhaust pulse", "V", "pulse")]
+    [InlineData("Cranking current", "A", "current")]
+    [InlineData("Starter current", "A", "current")]
+    [InlineData("Crank sensor", "V", "crank")]
+    [InlineData("Cam sensor", "V", "cam")]
+    [InlineData("Cam sensor 2", "V", "cam2")]
+    [InlineData("Exhaust back pressure", "bar", "back-pressure")]
+    [InlineData("Cylinder pressure", "bar", "pressure")]
+    [InlineData("Ignition", "kV", "sync")]
+    [InlineData("Battery voltage", "V", "battery")]
+    [InlineData("PWM control", "V", "signal")]
+    [InlineData("Clamp", "A", "current")]
+    [InlineData("Oil temperature", "°C", null)]
+    public void Roles_are_told_by_the_word_that_says_most(string name, string unit, string? role) =>
+        Assert.Equal(role, RoleGuess.Of(name, unit));
+
+    [Fact]
+    public void A_role_is_given_once() =>
+        Assert.Equal(
+            new[] { "crank", null, "cam", null },
+            RoleGuess.OfAll([("Crank sensor", "V"), ("Crank sensor copy", "V"), ("Cam sensor", "V"), ("Oil", "°C")])
+        );
 
     [Fact]
     public void Remarks_follow_from_the_facts_and_only_from_them()
@@ -130,5 +262,6 @@ public class LogTests
         Assert.Equal(["probably-cleared"], Codes(none with { Codes = [("P0301", "permanent")] }));
     }
 
-    private static Channel Made(string name, string unit, Func<double, double> value) => new(name, unit, s_time, [.. Enumerable.Range(0, s_time.Count).Select(i => (float)value(s_time[i]))]);
+    private static Channel Made(string name, string unit, Func<double, double> value) =>
+        new(name, unit, s_time, [.. Enumerable.Range(0, s_time.Count).Select(i => (float)value(s_time[i]))]);
 }

@@ -1,4 +1,5 @@
 using CsCheck;
+using Maschera.Core.Quantities;
 using Maschera.Core.Signals;
 
 namespace Maschera.Core.Tests;
@@ -9,21 +10,26 @@ public class MeasureTests
     private const double Step = 1e-4;
 
     [Fact]
-    public void Levels_are_those_of_the_samples_between_the_jaws() => Gen.Select(Gen.Float[-1e3f, 1e3f].Array[2, 3000], Gen.Double[0, 1], Gen.Double[0, 1]).Sample((samples, a, b) =>
-    {
-        var reader = Reader(samples);
-        // Jaws between samples, so that no rounding decides which are inside.
-        var (from, to) = (Math.Floor(Math.Min(a, b) * samples.Length) + 0.5, Math.Floor(Math.Max(a, b) * samples.Length) + 0.5);
-        var measure = SpanMeasure.Of(reader, from * Step, to * Step);
-        var inside = samples.Where((_, i) => i > from && i < to).Select(v => (double)v).ToArray();
-        Assert.Equal(inside.Length, measure.Samples);
-        if (inside.Length == 0) return;
-        Assert.Equal(inside.Min(), measure.Minimum);
-        Assert.Equal(inside.Max(), measure.Maximum);
-        Assert.Equal(inside.Average(), measure.Mean!.Value, 1e-9 * 1e3);
-        Assert.Equal(Math.Sqrt(inside.Average(v => v * v)), measure.Rms!.Value, 1e-9 * 1e3);
-        Assert.Equal(inside.Max() - inside.Min(), measure.PeakToPeak);
-    });
+    public void Levels_are_those_of_the_samples_between_the_jaws() =>
+        Gen.Select(Gen.Float[-1e3f, 1e3f].Array[2, 3000], Gen.Double[0, 1], Gen.Double[0, 1])
+            .Sample(
+                (samples, a, b) =>
+                {
+                    var reader = Reader(samples);
+                    // Jaws between samples, so that no rounding decides which are inside.
+                    var (from, to) = (Math.Floor(Math.Min(a, b) * samples.Length) + 0.5, Math.Floor(Math.Max(a, b) * samples.Length) + 0.5);
+                    var measure = SpanMeasure.Of(reader, from * Step, to * Step);
+                    var inside = samples.Where((_, i) => i > from && i < to).Select(v => (double)v).ToArray();
+                    Assert.Equal(inside.Length, measure.Samples);
+                    if (inside.Length == 0)
+                        return;
+                    Assert.Equal(inside.Min(), measure.Minimum);
+                    Assert.Equal(inside.Max(), measure.Maximum);
+                    Assert.Equal(inside.Average(), measure.Mean!.Value, 1e-9 * 1e3);
+                    Assert.Equal(Math.Sqrt(inside.Average(v => v * v)), measure.Rms!.Value, 1e-9 * 1e3);
+                    Assert.Equal(inside.Max() - inside.Min(), measure.PeakToPeak);
+                }
+            );
 
     [Fact]
     public void Turning_the_jaws_round_changes_nothing()

@@ -1,4 +1,6 @@
+using Maschera.Core.Basics;
 using Maschera.Core.Logs;
+using Maschera.Core.Quantities;
 using Maschera.Core.Readings;
 using Maschera.Core.Readings.Plausibility;
 using Maschera.Core.Signals;
@@ -20,11 +22,18 @@ public class PlausibilityTests
         }
     }
 
-    public static TheoryData<string, string> LogFaults => new()
-    {
-        { "at-supply", "Fuel pressure signal" }, { "at-ground", "Throttle sensor signal" }, { "flat", "Manifold pressure" }, { "flat", "Air mass flow" }, { "out-of-range", "Coolant temperature" },
-        { "jump", "Intake air temperature" }, { "jump", "Vehicle speed" }, { "shared-supply", "Throttle sensor signal, Fuel pressure signal" },
-    };
+    public static TheoryData<string, string> LogFaults =>
+        new()
+        {
+            { "at-supply", "Fuel pressure signal" },
+            { "at-ground", "Throttle sensor signal" },
+            { "flat", "Manifold pressure" },
+            { "flat", "Air mass flow" },
+            { "out-of-range", "Coolant temperature" },
+            { "jump", "Intake air temperature" },
+            { "jump", "Vehicle speed" },
+            { "shared-supply", "Throttle sensor signal, Fuel pressure signal" },
+        };
 
     [Theory]
     [MemberData(nameof(LogFaults))]
@@ -35,11 +44,13 @@ public class PlausibilityTests
             var (from, to) = (35.0 + seed, 59.0 + seed);
             // What stands still can only be told where its driver moves.
             var pedal = LogMaker.Drive(seed).Find("Accelerator pedal")!.Between(from, to).Samples;
-            if (kind == "flat" && pedal.Max() - pedal.Min() < 50) continue;
+            if (kind == "flat" && pedal.Max() - pedal.Min() < 50)
+                continue;
             double? frozen = null;
             double Spoil(string name, double t, double value)
             {
-                if (!channel.Contains(name, StringComparison.Ordinal) || t < from || t > to) return value;
+                if (!channel.Contains(name, StringComparison.Ordinal) || t < from || t > to)
+                    return value;
                 return kind switch
                 {
                     "at-supply" => 4.99,
@@ -67,9 +78,26 @@ public class PlausibilityTests
         Assert.Contains("both measure the same air", Assert.Single(engineOff.Findings).Text, StringComparison.Ordinal);
         var drive = LogMaker.Drive(4);
         var ambient = drive.Channels[5] with { Name = "Ambient temperature", Samples = [.. drive.Channels[5].Samples.Select(v => v - 70)] };
-        Assert.Contains("engine bay", Assert.Single(Read(drive with { Channels = [.. drive.Channels, ambient] }, []).Findings).Text, StringComparison.Ordinal);
-        var idle = LogMaker.Drive(1, (name, t, value) => name switch { "Accelerator pedal" => 0, "Engine speed" => 780, "Manifold pressure" => t < 60 ? 31 : 95, _ => value });
-        Assert.Contains(Read(idle with { Channels = [.. idle.Channels.Take(4)] }, []).Findings, f => f.Text.Contains("steady idle", StringComparison.Ordinal));
+        Assert.Contains(
+            "engine bay",
+            Assert.Single(Read(drive with { Channels = [.. drive.Channels, ambient] }, []).Findings).Text,
+            StringComparison.Ordinal
+        );
+        var idle = LogMaker.Drive(
+            1,
+            (name, t, value) =>
+                name switch
+                {
+                    "Accelerator pedal" => 0,
+                    "Engine speed" => 780,
+                    "Manifold pressure" => t < 60 ? 31 : 95,
+                    _ => value,
+                }
+        );
+        Assert.Contains(
+            Read(idle with { Channels = [.. idle.Channels.Take(4)] }, []).Findings,
+            f => f.Text.Contains("steady idle", StringComparison.Ordinal)
+        );
     }
 
     [Theory]
@@ -100,7 +128,8 @@ public class PlausibilityTests
         var random = new Random(4);
         var clean = Wires(3, 0, null);
         var reference = clean.Channels[0];
-        for (var n = 0; n < 9; n++) reference.Samples.AsSpan(2_000 + random.Next(46_000), 6).Fill(4.2f);
+        for (var n = 0; n < 9; n++)
+            reference.Samples.AsSpan(2_000 + random.Next(46_000), 6).Fill(4.2f);
         var finding = Assert.Single(Read(clean, new() { ["Sensor reference"] = 5 }).Findings);
         Assert.Equal(("spikes", null), (finding.Kind, finding.CoincidesWith));
     }
@@ -112,25 +141,56 @@ public class PlausibilityTests
     public void A_train_that_stops_while_its_neighbour_goes_on_is_a_dropout_a_stop_of_both_is_not(bool neighbour, bool neighbourGoesOn)
     {
         var time = TimeAxis.Uniform(0, 5e-5, 40_000);
-        Channel Wheel(string name, bool stops, double pitch) => new(name, "V", time, [.. Enumerable.Range(0, 40_000).Select(i => stops && time[i] is > 0.8 and < 1.15 ? 10.1f : time[i] * pitch % 1 < 0.5 ? 11.4f : 10.1f)]);
+        Channel Wheel(string name, bool stops, double pitch) =>
+            new(
+                name,
+                "V",
+                time,
+                [
+                    .. Enumerable
+                        .Range(0, 40_000)
+                        .Select(i =>
+                            stops && time[i] is > 0.8 and < 1.15 ? 10.1f
+                            : time[i] * pitch % 1 < 0.5 ? 11.4f
+                            : 10.1f
+                        ),
+                ]
+            );
         var channels = new List<Channel> { Wheel("Wheel left", true, 60) };
-        if (neighbour) channels.Add(Wheel("Wheel right", !neighbourGoesOn, 63));
+        if (neighbour)
+            channels.Add(Wheel("Wheel right", !neighbourGoesOn, 63));
         var result = Read(new Capture("scope.csv", channels, []), []);
-        if (neighbour && !neighbourGoesOn) Assert.Empty(result.Findings);
-        else Assert.Equal(("dropout", "Wheel left"), Assert.Single(result.Findings) is var f ? (f.Kind, f.Channel) : default);
+        if (neighbour && !neighbourGoesOn)
+            Assert.Empty(result.Findings);
+        else
+            Assert.Equal(("dropout", "Wheel left"), Assert.Single(result.Findings) is var f ? (f.Kind, f.Channel) : default);
     }
 
     [Fact]
     public void Quantities_are_known_in_the_common_wordings_and_can_be_corrected()
     {
-        foreach (var (name, unit, quantity) in ((string, string, string?)[])
-        [
-            ("Kühlmitteltemperatur", "°C", "Coolant temperature"), ("ECT", "°F", "Coolant temperature"), ("Drehzahl", "1/min", "Engine speed"), ("MAF", "g/s", "Air mass flow"), ("Ansauglufttemperatur", "°C", "Intake air temperature"),
-            ("Intake air temperature", "°C", "Intake air temperature"), ("Fuel_rail_pressure", "bar", "Rail pressure"), ("Engine oil temp", "°C", "Oil temperature"), ("Diameter", "mm", null), ("Map light", "", null), ("Fahrpedalstellung", "%", "Accelerator pedal"),
-        ])
-            Assert.Equal(quantity, Quantities.Of(name, unit)?.Name);
-        Assert.Equal("Oil temperature", Quantities.Of("T3", "°C", new Dictionary<string, string> { ["t3"] = "Oil temperature" })?.Name);
-        Assert.Null(Quantities.Of("ECT", "°C", new Dictionary<string, string> { ["ECT"] = "" }));
+        foreach (
+            var (name, unit, quantity) in ((string, string, string?)[])
+                [
+                    ("Kühlmitteltemperatur", "°C", "Coolant temperature"),
+                    ("ECT", "°F", "Coolant temperature"),
+                    ("Drehzahl", "1/min", "Engine speed"),
+                    ("MAF", "g/s", "Air mass flow"),
+                    ("Ansauglufttemperatur", "°C", "Intake air temperature"),
+                    ("Intake air temperature", "°C", "Intake air temperature"),
+                    ("Fuel_rail_pressure", "bar", "Rail pressure"),
+                    ("Engine oil temp", "°C", "Oil temperature"),
+                    ("Diameter", "mm", null),
+                    ("Map light", "", null),
+                    ("Fahrpedalstellung", "%", "Accelerator pedal"),
+                ]
+        )
+            Assert.Equal(quantity, KnownQuantities.Of(name, unit)?.Name);
+        Assert.Equal(
+            "Oil temperature",
+            KnownQuantities.Of("T3", "°C", new Dictionary<string, string> { ["t3"] = "Oil temperature" })?.Name
+        );
+        Assert.Null(KnownQuantities.Of("ECT", "°C", new Dictionary<string, string> { ["ECT"] = "" }));
     }
 
     [Fact]
@@ -138,10 +198,11 @@ public class PlausibilityTests
     {
         var drive = LogMaker.Drive(1);
         Assert.Throws<ReadingException>(() => Read(drive, new() { ["No such"] = 5 }));
-        Assert.Equal(ReadingResult.Unusable, Read(drive with { Channels = [.. drive.Channels.Select(c => c.Between(0, 0.3))] }, []).Verdict);
+        Assert.Equal(Verdict.UnusableWord, Read(drive with { Channels = [.. drive.Channels.Select(c => c.Between(0, 0.3))] }, []).Verdict);
     }
 
-    private static PlausibilityResult Read(Capture capture, Dictionary<string, double> supplies) => (PlausibilityResult)new PlausibilityReading().Read(new ReadingRequest(capture) { Supplies = supplies });
+    private static PlausibilityResult Read(Capture capture, Dictionary<string, double> supplies) =>
+        (PlausibilityResult)new PlausibilityReading().Read(new ReadingRequest(capture) { Supplies = supplies });
 
     /// <summary>A second of a sensor reference, two injectors with flyback, and a manifold sensor, at 50 kS/s.</summary>
     private static Capture Wires(int seed, double height, string? from)
@@ -165,14 +226,53 @@ public class PlausibilityTests
                 var (on, off) = ((int)(start * 50_000), (int)((start + 0.004) * 50_000));
                 samples.AsSpan(on, off - on).Fill(0.3f);
                 samples.AsSpan(off, 20).Fill(62);
-                if (from != name) continue;
-                for (var k = 0; k < 12; k++) reference[off + k] += (float)(height * Math.Exp(-k / 4.0));
+                if (from != name)
+                    continue;
+                for (var k = 0; k < 12; k++)
+                    reference[off + k] += (float)(height * Math.Exp(-k / 4.0));
             }
 
             return new Channel(name, "V", time, samples);
         }
 
         var (two, four) = (Injector("Injector 2", 0.03), Injector("Injector 4", 0.08));
-        return new Capture("scope.csv", [new("Sensor reference", "V", time, reference), two, four, new("Manifold sensor", "V", time, manifold)], []);
+        return new Capture(
+            "scope.csv",
+            [new("Sensor reference", "V", time, reference), two, four, new("Manifold sensor", "V", time, manifold)],
+            []
+        );
+    }
+
+    [Theory]
+    [InlineData(600)]
+    [InlineData(900)]
+    [InlineData(3_000)]
+    public void A_short_capture_at_a_high_rate_is_read(int count)
+    {
+        var random = new Random(3);
+        var samples = Enumerable.Range(0, count).Select(i => (float)(5 + 0.001 * random.NextDouble() + (i % 200 == 100 ? 1 : 0))).ToArray();
+        var channel = new Channel("Reference", "V", TimeAxis.Uniform(0, 1e-6, count), samples);
+        var result = new PlausibilityReading().Read(new ReadingRequest(new Capture("short", [channel], [])));
+        Assert.NotEqual(Verdict.UnusableWord, result.Verdict);
+    }
+
+    [Theory]
+    [InlineData(0.1, 1.0)]
+    [InlineData(1.0, 0.1)]
+    [InlineData(0.07, 0.5)]
+    public void Channels_logged_at_different_steps_are_compared_at_the_same_times(double manifoldStep, double barometerStep)
+    {
+        // The weather changes by 20 kPa over the log, and both sensors follow it.
+        Channel Air(string name, double step) =>
+            new(
+                name,
+                "kPa",
+                TimeAxis.Uniform(0, step, (int)(60 / step)),
+                [.. Enumerable.Range(0, (int)(60 / step)).Select(i => (float)(90 + 20 * i * step / 60))]
+            );
+        var speed = new Channel("Engine speed", "rpm", TimeAxis.Uniform(0, 0.1, 600), new float[600]);
+        var capture = new Capture("off", [speed, Air("Manifold pressure", manifoldStep), Air("Barometric pressure", barometerStep)], []);
+        var result = (PlausibilityResult)new PlausibilityReading().Read(new ReadingRequest(capture));
+        Assert.DoesNotContain(result.Findings, f => f.Kind == "out-of-range");
     }
 }

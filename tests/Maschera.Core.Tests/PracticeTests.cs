@@ -23,9 +23,13 @@ public class PracticeTests
             var wanted = truth.GetProperty("low").EnumerateArray().Select(e => e.GetInt32()).ToArray();
             Assert.True(wanted.Length == result.Low.Count, $"{name}: {result.Sentence}");
             Assert.InRange(result.CrankingSpeedRpm!.Value / truth.GetProperty("rpm").GetDouble(), 0.95, 1.05);
-            if (!truth.GetProperty("synced").GetBoolean()) continue;
+            if (!truth.GetProperty("synced").GetBoolean())
+                continue;
             Assert.Equal(wanted, result.Low.Select(l => l.Cylinder!.Value).Order());
-            Assert.All(result.Positions, p => Assert.InRange(p.Percent - truth.GetProperty("percent").GetProperty($"{p.Cylinder}").GetDouble(), -5, 5));
+            Assert.All(
+                result.Positions,
+                p => Assert.InRange(p.Percent - truth.GetProperty("percent").GetProperty($"{p.Cylinder}").GetDouble(), -5, 5)
+            );
         }
     }
 
@@ -70,9 +74,21 @@ public class PracticeTests
         {
             var result = (CylinderPressureResult)new CylinderPressureReading().Read(request);
             var (fault, amount) = (truth.GetProperty("fault").GetString(), truth.GetProperty("amount").GetDouble());
-            Assert.True(result.Verdict == fault switch { "none" => "normal", "leak" => "leaks", "both" => "valve-timing", "no-exhaust" => "exhaust-valve-stays-shut", _ => $"{fault}-timing" }, $"{name}: {result.Sentence}");
+            Assert.True(
+                result.Verdict
+                    == fault switch
+                    {
+                        "none" => "normal",
+                        "leak" => "leaks",
+                        "both" => "valve-timing",
+                        "no-exhaust" => "exhaust-valve-stays-shut",
+                        _ => $"{fault}-timing",
+                    },
+                $"{name}: {result.Sentence}"
+            );
             Assert.InRange(result.PeakBar!.Value / truth.GetProperty("cap").GetProperty("peak").GetDouble(), 0.98, 1.02);
-            if (fault is not ("none" or "intake" or "exhaust" or "both")) continue;
+            if (fault is not ("none" or "intake" or "exhaust" or "both"))
+                continue;
             Assert.InRange(result.IntakeShiftDegrees!.Value - (fault is "intake" or "both" ? amount : 0), -2, 2);
             Assert.InRange(result.ExhaustShiftDegrees!.Value - (fault is "exhaust" or "both" ? amount : 0), -2, 2);
         }
@@ -84,7 +100,11 @@ public class PracticeTests
         {
             var words = Words(test);
             var engine = words.IndexOf("--engine") is var at and >= 0 ? Path.Combine(s_folder!, kind, words[at + 1]) : null;
-            yield return (test.GetProperty("name").GetString()!, Request(Path.Combine(s_folder!, kind, words[1]), test, engine), test.GetProperty("truth"));
+            yield return (
+                test.GetProperty("name").GetString()!,
+                Request(Path.Combine(s_folder!, kind, words[1]), test, engine),
+                test.GetProperty("truth")
+            );
         }
     }
 
@@ -96,8 +116,12 @@ public class PracticeTests
         {
             Engine = engine is null ? null : EngineFile.Load(engine),
             Channels = after("--channel").Select(w => w.Split('=')).ToDictionary(w => w[0], w => w[1]),
-            Reference = after("--reference").FirstOrDefault() is { } good ? CaptureFile.Load(Path.Combine(Path.GetDirectoryName(file)!, good)) : null,
-            Options = new[] { "sync-kind", "sync-cylinder" }.SelectMany(name => after("--" + name).Select(value => (name, value))).ToDictionary(),
+            Reference = after("--reference").FirstOrDefault() is { } good
+                ? CaptureFile.Load(Path.Combine(Path.GetDirectoryName(file)!, good))
+                : null,
+            Options = new[] { "sync-kind", "sync-cylinder" }
+                .SelectMany(name => after("--" + name).Select(value => (name, value)))
+                .ToDictionary(),
         };
     }
 
@@ -109,7 +133,8 @@ public class PracticeTests
     private static string? FindFolder()
     {
         for (var folder = new DirectoryInfo(AppContext.BaseDirectory); folder is not null; folder = folder.Parent)
-            if (Directory.Exists(Path.Combine(folder.FullName, "shared", "practice"))) return Path.Combine(folder.FullName, "shared", "practice");
+            if (Directory.Exists(Path.Combine(folder.FullName, "shared", "practice")))
+                return Path.Combine(folder.FullName, "shared", "practice");
         return null;
     }
 }

@@ -12,13 +12,27 @@ public class RelativeCompressionTests(ITestOutputHelper output)
     /// <summary>Points a figure may be off the true work, see the accuracy table of the contract.</summary>
     private const double Points = 5;
 
-    public static TheoryData<string, int, double> Engines => new()
-    {
-        { "Orsa 1.4", 0, 0 }, { "Orsa 1.4", 2, 4 }, { "Tasso V6", 0, 0 }, { "Tasso V6", 5, 6 }, { "Ghiro 1.0", 3, 3 },
-        { "Ghiro 1.0", 0, 0 }, { "Camoscio 2.0 D", 0, 0 }, { "Camoscio 2.0 D", 4, 5 }, { "Twin, 360°", 2, 6 },
-        { "V-twin, 90° odd-fire", 1, 6 }, { "Five in line", 4, 4 }, { "V6, 90° odd-fire", 5, 5 }, { "V6, 90° odd-fire", 0, 0 },
-        { "V8, cross-plane", 3, 5 }, { "V10, 72°", 7, 5 }, { "V12", 0, 0 }, { "V12", 9, 8 },
-    };
+    public static TheoryData<string, int, double> Engines =>
+        new()
+        {
+            { "Orsa 1.4", 0, 0 },
+            { "Orsa 1.4", 2, 4 },
+            { "Tasso V6", 0, 0 },
+            { "Tasso V6", 5, 6 },
+            { "Ghiro 1.0", 3, 3 },
+            { "Ghiro 1.0", 0, 0 },
+            { "Camoscio 2.0 D", 0, 0 },
+            { "Camoscio 2.0 D", 4, 5 },
+            { "Twin, 360°", 2, 6 },
+            { "V-twin, 90° odd-fire", 1, 6 },
+            { "Five in line", 4, 4 },
+            { "V6, 90° odd-fire", 5, 5 },
+            { "V6, 90° odd-fire", 0, 0 },
+            { "V8, cross-plane", 3, 5 },
+            { "V10, 72°", 7, 5 },
+            { "V12", 0, 0 },
+            { "V12", 9, 8 },
+        };
 
     [Theory]
     [MemberData(nameof(Engines))]
@@ -67,36 +81,68 @@ public class RelativeCompressionTests(ITestOutputHelper output)
             ValveTiming = new ValveTiming(Between(125, 145), Between(365, 380), Between(340, 355), Between(575, 600)),
         };
         var first = random.Next(n);
-        var weak = Enumerable.Range(0, random.Next(n > 3 ? 3 : 2)).Select(k => engine.FiringOrder[(first + k * (1 + random.Next(2))) % n]).Distinct().ToList();
+        var weak = Enumerable
+            .Range(0, random.Next(n > 3 ? 3 : 2))
+            .Select(k => engine.FiringOrder[(first + k * (1 + random.Next(2))) % n])
+            .Distinct()
+            .ToList();
         var plan = new CrankingPlan(engine)
         {
             Faults = [.. weak.Select(c => new CylinderFault(c, Between(1.2, 6)))],
             Starter = new StarterCircuit
             {
-                VoltSeconds = Between(0.2, 0.24) + 0.02 * n, Inertia = (0.08 + 0.03 * n) * Between(0.7, 1.4), FrictionNm = 12 + 4 * n,
-                BatteryVolts = Between(11.8, 12.8), BatteryOhms = Between(0.004, 0.008), MotorOhms = Between(0.008, 0.014),
+                VoltSeconds = Between(0.2, 0.24) + 0.02 * n,
+                Inertia = (0.08 + 0.03 * n) * Between(0.7, 1.4),
+                FrictionNm = 12 + 4 * n,
+                BatteryVolts = Between(11.8, 12.8),
+                BatteryOhms = Between(0.004, 0.008),
+                MotorOhms = Between(0.008, 0.014),
             },
-            Cranking = Between(4, 6.5), Rate = (double[])[2_000, 5_000, 12_500] is var rates ? rates[random.Next(3)] : 0, Bits = random.Next(8, 13) is var bits && bits < 10 ? 10 : bits,
-            ClampNoise = Between(1, 6), ClampOffset = Between(-8, 8), SyncCylinder = random.Next(1, n + 1), Seed = seed,
+            Cranking = Between(4, 6.5),
+            Rate = (double[])[2_000, 5_000, 12_500] is var rates ? rates[random.Next(3)] : 0,
+            Bits = random.Next(8, 13) is var bits && bits < 10 ? 10 : bits,
+            ClampNoise = Between(1, 6),
+            ClampOffset = Between(-8, 8),
+            SyncCylinder = random.Next(1, n + 1),
+            Seed = seed,
         };
         var (capture, truth) = CrankingRun.Record(plan);
         var cut = Between(1.2, 3.5);
-        if (seed > Cut) capture = capture with { Channels = [.. capture.Channels.Select(c => seed % 2 == 0 ? c.Between(1.5, 1.5 + cut) : c.Between(0, 0.6 + cut))] };
-        output.WriteLine($"{layout.Name} ratio {engine.Geometry.CompressionRatio:0.0} weak {string.Join(",", weak)} rate {plan.Rate} bits {plan.Bits}");
+        if (seed > Cut)
+            capture = capture with
+            {
+                Channels = [.. capture.Channels.Select(c => seed % 2 == 0 ? c.Between(1.5, 1.5 + cut) : c.Between(0, 0.6 + cut))],
+            };
+        output.WriteLine(
+            $"{layout.Name} ratio {engine.Geometry.CompressionRatio:0.0} weak {string.Join(",", weak)} rate {plan.Rate} bits {plan.Bits}"
+        );
         var bare = engine with { Geometry = null, ValveTiming = null };
-        var result = (RelativeCompressionResult)new RelativeCompressionReading().Read(new ReadingRequest(capture)
-        {
-            Engine = bare,
-            Channels = new Dictionary<string, string> { ["current"] = "Starter current", ["sync"] = "Ignition" },
-            Options = new Dictionary<string, string> { ["sync-cylinder"] = $"{plan.SyncCylinder}" },
-        });
-        foreach (var p in result.Positions) output.WriteLine($"  {p.Cylinder}: {p.Percent} ±{p.SpreadPercent} true {truth.WorkPercent.GetValueOrDefault(p.Cylinder ?? 0):0.0}");
+        var result = (RelativeCompressionResult)
+            new RelativeCompressionReading().Read(
+                new ReadingRequest(capture)
+                {
+                    Engine = bare,
+                    Channels = new Dictionary<string, string> { ["current"] = "Starter current", ["sync"] = "Ignition" },
+                    Options = new Dictionary<string, string> { ["sync-cylinder"] = $"{plan.SyncCylinder}" },
+                }
+            );
+        foreach (var p in result.Positions)
+            output.WriteLine(
+                $"  {p.Cylinder}: {p.Percent} ±{p.SpreadPercent} true {truth.WorkPercent.GetValueOrDefault(p.Cylinder ?? 0):0.0}"
+            );
         output.WriteLine(result.Sentence);
-        if (seed > Cut && result.IsUnusable) return;
+        if (seed > Cut && result.IsUnusable)
+            return;
         Assert.False(result.IsUnusable, result.Sentence);
-        Assert.Equal(truth.WorkPercent.Where(w => w.Value <= 90).Select(w => w.Key).Order(), result.Low.Select(l => l.Cylinder!.Value).Where(c => truth.WorkPercent[c] <= 90).Order());
+        Assert.Equal(
+            truth.WorkPercent.Where(w => w.Value <= 90).Select(w => w.Key).Order(),
+            result.Low.Select(l => l.Cylinder!.Value).Where(c => truth.WorkPercent[c] <= 90).Order()
+        );
         Assert.All(result.Low, l => Assert.True(truth.WorkPercent[l.Cylinder!.Value] < 94, $"cylinder {l.Cylinder} is sound"));
-        Assert.All(result.Positions.Where(p => truth.WorkPercent[p.Cylinder!.Value] > 45), p => Assert.InRange(p.Percent - truth.WorkPercent[p.Cylinder!.Value], -Points, Points));
+        Assert.All(
+            result.Positions.Where(p => truth.WorkPercent[p.Cylinder!.Value] > 45),
+            p => Assert.InRange(p.Percent - truth.WorkPercent[p.Cylinder!.Value], -Points, Points)
+        );
     }
 
     public static TheoryData<int> Seeds => [.. Enumerable.Range(1, 24), .. Enumerable.Range(Cut + 1, 12)];
@@ -145,7 +191,14 @@ public class RelativeCompressionTests(ITestOutputHelper output)
     [Fact]
     public void A_sagging_battery_is_a_doubt()
     {
-        var (capture, _) = CrankingRun.Record(new CrankingPlan(EngineCatalogue.Camoscio) { Starter = new StarterCircuit { BatteryVolts = 11.9, BatteryOhms = 0.012 }, SyncCylinder = 1, Rate = 5000 });
+        var (capture, _) = CrankingRun.Record(
+            new CrankingPlan(EngineCatalogue.Camoscio)
+            {
+                Starter = new StarterCircuit { BatteryVolts = 11.9, BatteryOhms = 0.012 },
+                SyncCylinder = 1,
+                Rate = 5000,
+            }
+        );
         var result = Read(capture, EngineCatalogue.Camoscio, "current=Starter current", "battery=Battery voltage");
         Assert.Contains(result.Notes, n => n.Code == "battery-sag");
     }
@@ -159,7 +212,15 @@ public class RelativeCompressionTests(ITestOutputHelper output)
         var (capture, truth) = Crank("Orsa 1.4", 4, 5);
         var current = capture.Find("Starter current")!;
         var changed = current with { Samples = Array.ConvertAll(current.Samples, v => (float)(factor * v + offset)) };
-        var result = Read(capture with { Channels = [changed, capture.Find("Ignition")!] }, EngineCatalogue.Orsa, "current=Starter current", "sync=Ignition");
+        var result = Read(
+            capture with
+            {
+                Channels = [changed, capture.Find("Ignition")!],
+            },
+            EngineCatalogue.Orsa,
+            "current=Starter current",
+            "sync=Ignition"
+        );
         Check(result, truth, 4);
         Assert.Equal(offset != 0, result.Notes.Any(n => n.Code == "clamp-offset"));
     }
@@ -169,8 +230,19 @@ public class RelativeCompressionTests(ITestOutputHelper output)
     {
         var (capture, _) = Crank("Orsa 1.4", 4, 5);
         var (second, _) = CrankingRun.Record(Plan(EngineCatalogue.Orsa, 4, 5) with { SyncCylinder = 4 });
-        var both = capture.Find("Ignition")!.Samples.Zip(second.Find("Ignition")!.Samples, (a, b) => Math.Abs(a - 12) > Math.Abs(b - 12) ? a : b).ToArray();
-        var result = Read(capture with { Channels = [capture.Channels[0], capture.Find("Ignition")! with { Samples = both }] }, EngineCatalogue.Orsa, "current=Starter current", "sync=Ignition");
+        var both = capture
+            .Find("Ignition")!
+            .Samples.Zip(second.Find("Ignition")!.Samples, (a, b) => Math.Abs(a - 12) > Math.Abs(b - 12) ? a : b)
+            .ToArray();
+        var result = Read(
+            capture with
+            {
+                Channels = [capture.Channels[0], capture.Find("Ignition")! with { Samples = both }],
+            },
+            EngineCatalogue.Orsa,
+            "current=Starter current",
+            "sync=Ignition"
+        );
         Assert.Contains(result.Notes, n => n.Code == "wasted-spark");
         Assert.All(result.Positions, p => Assert.Null(p.Cylinder));
     }
@@ -184,12 +256,15 @@ public class RelativeCompressionTests(ITestOutputHelper output)
     public void The_kind_of_sync_decides_which_compression_its_mark_belongs_to(string kind, int named)
     {
         var (capture, _) = Crank("Orsa 1.4", 3, 5);
-        var result = (RelativeCompressionResult)new RelativeCompressionReading().Read(new ReadingRequest(capture)
-        {
-            Engine = EngineCatalogue.Orsa,
-            Channels = new Dictionary<string, string> { ["current"] = "Starter current", ["sync"] = "Ignition" },
-            Options = new Dictionary<string, string> { ["sync-kind"] = kind },
-        });
+        var result = (RelativeCompressionResult)
+            new RelativeCompressionReading().Read(
+                new ReadingRequest(capture)
+                {
+                    Engine = EngineCatalogue.Orsa,
+                    Channels = new Dictionary<string, string> { ["current"] = "Starter current", ["sync"] = "Ignition" },
+                    Options = new Dictionary<string, string> { ["sync-kind"] = kind },
+                }
+            );
         Assert.Equal(named, Assert.Single(result.Low).Cylinder);
         Assert.Equal(kind is "injector" or "cam", result.Notes.Any(n => n.Code == "sync-" + kind));
     }
@@ -198,7 +273,14 @@ public class RelativeCompressionTests(ITestOutputHelper output)
     public void Wrong_words_are_refused()
     {
         var (capture, _) = Crank("Orsa 1.4", 0, 0);
-        ReadingResult With(string option, string value) => new RelativeCompressionReading().Read(new ReadingRequest(capture) { Engine = EngineCatalogue.Orsa, Options = new Dictionary<string, string> { [option] = value } });
+        ReadingResult With(string option, string value) =>
+            new RelativeCompressionReading().Read(
+                new ReadingRequest(capture)
+                {
+                    Engine = EngineCatalogue.Orsa,
+                    Options = new Dictionary<string, string> { [option] = value },
+                }
+            );
         Assert.Throws<ReadingException>(() => With("sync-kind", "moon"));
         Assert.Throws<ReadingException>(() => With("sync-cylinder", "9"));
         Assert.Throws<ReadingException>(() => With("sync-cylinder", "one"));
@@ -211,7 +293,10 @@ public class RelativeCompressionTests(ITestOutputHelper output)
     public void A_clamp_at_its_end_stop_during_cranking_is_a_doubt()
     {
         var (capture, _) = CrankingRun.Record(Plan(EngineCatalogue.Orsa, 0, 0) with { ClampRange = 220 });
-        Assert.Contains(Read(capture, EngineCatalogue.Orsa, "current=Starter current").Notes, n => n.Code is "clipped" or "no-compressions");
+        Assert.Contains(
+            Read(capture, EngineCatalogue.Orsa, "current=Starter current").Notes,
+            n => n.Code is "clipped" or "no-compressions"
+        );
     }
 
     [Fact]
@@ -221,7 +306,8 @@ public class RelativeCompressionTests(ITestOutputHelper output)
         var current = capture.Find("Starter current")!;
         // The engine fires: the starter, overrun, takes a steady small current until the key is let go.
         for (var i = 0; i < current.Samples.Length; i++)
-            if (current.Time[i] is > 4.5 and < 8.6) current.Samples[i] = 60 + i % 3;
+            if (current.Time[i] is > 4.5 and < 8.6)
+                current.Samples[i] = 60 + i % 3;
         var result = Read(capture, EngineCatalogue.Orsa, "current=Starter current");
         Assert.Equal("even", result.Verdict);
         Assert.Contains(result.Notes, n => n.Code == "engine-fired");
@@ -234,36 +320,52 @@ public class RelativeCompressionTests(ITestOutputHelper output)
         Assert.True(Read(capture, new Engine { Cylinders = 1, FiringOrder = [1] }).IsUnusable);
     }
 
-    private static CrankingPlan Plan(Engine engine, int weak, double leak) => new(Whole(engine))
-    {
-        Faults = weak > 0 ? [new CylinderFault(weak, leak)] : [],
-        Starter = StarterCircuit.For(engine.Cylinders),
-        SyncCylinder = 1,
-        CrankSensor = true,
-        Rate = 12_500,
-        Seed = 5,
-    };
+    private static CrankingPlan Plan(Engine engine, int weak, double leak) =>
+        new(Whole(engine))
+        {
+            Faults = weak > 0 ? [new CylinderFault(weak, leak)] : [],
+            Starter = StarterCircuit.For(engine.Cylinders),
+            SyncCylinder = 1,
+            CrankSensor = true,
+            Rate = 12_500,
+            Seed = 5,
+        };
 
-    private static (Capture Capture, CrankingTruth Truth) Crank(string name, int weak, double leak) => CrankingRun.Record(Plan(Find(name), weak, leak));
+    private static (Capture Capture, CrankingTruth Truth) Crank(string name, int weak, double leak) =>
+        CrankingRun.Record(Plan(Find(name), weak, leak));
 
     private static Engine Find(string name) => EngineCatalogue.Demo.Concat(EngineCatalogue.Layouts).First(e => e.Name == name);
 
     /// <summary>Layouts lack what the stand-in needs.</summary>
-    private static Engine Whole(Engine engine) => engine.Geometry is null
-        ? engine with { Geometry = EngineCatalogue.Orsa.Geometry, ValveTiming = EngineCatalogue.Orsa.ValveTiming }
-        : engine;
+    private static Engine Whole(Engine engine) =>
+        engine.Geometry is null
+            ? engine with
+            {
+                Geometry = EngineCatalogue.Orsa.Geometry,
+                ValveTiming = EngineCatalogue.Orsa.ValveTiming,
+            }
+            : engine;
 
     private static RelativeCompressionResult Read(Capture capture, Engine engine, params string[] roles) =>
-        (RelativeCompressionResult)new RelativeCompressionReading().Read(new ReadingRequest(capture)
-        {
-            Engine = engine,
-            Channels = roles.Select(r => r.Split('=')).ToDictionary(r => r[0], r => r[1]),
-        });
+        (RelativeCompressionResult)
+            new RelativeCompressionReading().Read(
+                new ReadingRequest(capture)
+                {
+                    Engine = engine,
+                    Channels = roles.Select(r => r.Split('=')).ToDictionary(r => r[0], r => r[1]),
+                }
+            );
 
     private void Check(RelativeCompressionResult result, CrankingTruth truth, int weak)
     {
-        output.WriteLine($"{result.Verdict} {result.CrankingSpeedRpm} (true {truth.SpeedRpm:0.0}) misfit-notes [{string.Join(",", result.Notes.Select(n => n.Code))}]");
-        foreach (var p in result.Positions) output.WriteLine($"  {p.Cylinder}: {p.Percent} ±{p.SpreadPercent} true {truth.WorkPercent.GetValueOrDefault(p.Cylinder ?? 0):0.0}");
+        output.WriteLine(
+            $"{result.Verdict} {result.CrankingSpeedRpm} (true {truth.SpeedRpm:0.0}) misfit-notes "
+                + $"[{string.Join(",", result.Notes.Select(n => n.Code))}]"
+        );
+        foreach (var p in result.Positions)
+            output.WriteLine(
+                $"  {p.Cylinder}: {p.Percent} ±{p.SpreadPercent} true {truth.WorkPercent.GetValueOrDefault(p.Cylinder ?? 0):0.0}"
+            );
         Assert.False(result.IsUnusable, result.Sentence);
         Assert.Equal(weak > 0 ? [weak] : [], result.Low.Select(l => l.Cylinder!.Value));
         Assert.InRange(result.CrankingSpeedRpm!.Value / truth.SpeedRpm, 0.95, 1.05);

@@ -1,5 +1,6 @@
 using CsCheck;
 using Maschera.Core.Signals;
+using Maschera.Core.Timing;
 
 namespace Maschera.Core.Tests;
 
@@ -12,7 +13,10 @@ public class SignalTests
         var even = TimeAxis.Uniform(1, 0.5, 5);
         var uneven = TimeAxis.FromStamps([1, 1.5, 1.5, 2.25, 3]);
         Assert.Equal((0, 0, 1, 5), (even.IndexAtOrAfter(0), even.IndexAtOrAfter(1), even.IndexAtOrAfter(1.2), even.IndexAtOrAfter(9)));
-        Assert.Equal((0, 1, 3, 5), (uneven.IndexAtOrAfter(0), uneven.IndexAtOrAfter(1.5), uneven.IndexAtOrAfter(2), uneven.IndexAtOrAfter(9)));
+        Assert.Equal(
+            (0, 1, 3, 5),
+            (uneven.IndexAtOrAfter(0), uneven.IndexAtOrAfter(1.5), uneven.IndexAtOrAfter(2), uneven.IndexAtOrAfter(9))
+        );
         Assert.Equal((3, 0.5), (even.End, uneven.Step));
         Assert.Throws<ArgumentOutOfRangeException>(() => TimeAxis.Uniform(0, 0, 3));
     }
@@ -82,20 +86,25 @@ public class SignalTests
         var time = TimeAxis.Uniform(0.5, 1e-4, 50_000);
         var channel = new Channel("A", "V", time, [.. Enumerable.Range(0, 50_000).Select(i => (float)Math.Sin(i * 1e-4 * 20))]);
         var coarse = Resampling.ToStep(channel, 1e-3);
-        for (var i = 0; i < coarse.Time.Count - 1; i++) Assert.Equal(Math.Sin((coarse.Time[i] - 0.5) * 20), coarse.Samples[i], 0.003);
+        for (var i = 0; i < coarse.Time.Count - 1; i++)
+            Assert.Equal(Math.Sin((coarse.Time[i] - 0.5) * 20), coarse.Samples[i], 0.003);
     }
 
     [Fact]
     public void Linear_least_squares_finds_what_made_the_data() =>
-        Gen.Select(Gen.Double[-5, 5], Gen.Double[-5, 5], Gen.Double[-5, 5]).Sample((a, b, c) =>
-        {
-            var x = Enumerable.Range(0, 40).Select(i => i / 10.0).ToArray();
-            double[][] columns = [x, [.. x.Select(Math.Sin)], [.. x.Select(_ => 1.0)]];
-            var solved = LeastSquares.Linear(columns, [.. x.Select(v => a * v + b * Math.Sin(v) + c)]);
-            Assert.Equal(a, solved[0], 1e-5);
-            Assert.Equal(b, solved[1], 1e-5);
-            Assert.Equal(c, solved[2], 1e-5);
-        }, iter: 50);
+        Gen.Select(Gen.Double[-5, 5], Gen.Double[-5, 5], Gen.Double[-5, 5])
+            .Sample(
+                (a, b, c) =>
+                {
+                    var x = Enumerable.Range(0, 40).Select(i => i / 10.0).ToArray();
+                    double[][] columns = [x, [.. x.Select(Math.Sin)], [.. x.Select(_ => 1.0)]];
+                    var solved = LeastSquares.Linear(columns, [.. x.Select(v => a * v + b * Math.Sin(v) + c)]);
+                    Assert.Equal(a, solved[0], 1e-5);
+                    Assert.Equal(b, solved[1], 1e-5);
+                    Assert.Equal(c, solved[2], 1e-5);
+                },
+                iter: 50
+            );
 
     [Fact]
     public void Non_linear_least_squares_stays_in_bounds_and_gets_there()
@@ -116,7 +125,10 @@ public class SignalTests
     public void Sync_events_are_found_in_either_direction_with_their_peak(int sign)
     {
         var random = new Random(4);
-        var samples = Enumerable.Range(0, 20_000).Select(i => sign * (i % 4000 is > 1000 and < 1040 ? (i % 4000 == 1038 ? 60f : 12f) : 0f) + 0.1f * random.NextSingle()).ToArray();
+        var samples = Enumerable
+            .Range(0, 20_000)
+            .Select(i => sign * (i % 4000 is > 1000 and < 1040 ? (i % 4000 == 1038 ? 60f : 12f) : 0f) + 0.1f * random.NextSingle())
+            .ToArray();
         var events = SyncEvents.Find(new Channel("S", "V", TimeAxis.Uniform(0, 1e-4, samples.Length), samples));
         Assert.Equal(5, events.Count);
         Assert.All(events.Select((e, k) => e.Peak - k * 0.4), peak => Assert.Equal(0.1038, peak, 1e-6));
@@ -132,14 +144,30 @@ public class SignalTests
 
     [Fact]
     public void Edges_are_the_same_whether_samples_come_one_by_one_or_all_at_once() =>
-        Gen.Select(Gen.Frequency((8, Gen.Float[-6, 6]), (1, Gen.Const(float.NaN)), (4, Gen.Float[4.5f, 5.5f]), (4, Gen.Float[-5.5f, -4.5f])).Array[0, 400], Gen.Bool).Sample((samples, even) =>
-        {
-            var axis = even ? TimeAxis.Uniform(0.5, 0.01, samples.Length) : TimeAxis.FromStamps([.. Enumerable.Range(0, samples.Length).Select(i => i * 0.01 + i % 3 * 1e-3)]);
-            var channel = new Channel("A", "V", axis, samples);
-            var together = PulseTrain.FindEdges(channel, new Rails(-5, 5), 0.2);
-            var single = new EdgeFinder(new Rails(-5, 5), 0.2);
-            for (var i = 0; i < samples.Length; i++) single.Add(new SamplePiece(i, samples.AsMemory(i, 1), axis[i], 0.01));
-            Assert.Equal(single.Edges.Count, together.Count);
-            foreach (var (a, b) in single.Edges.Zip(together)) Assert.Equal((a.Rising, Math.Round(a.Seconds, 9)), (b.Rising, Math.Round(b.Seconds, 9)));
-        }, iter: 3_000);
+        Gen.Select(
+                Gen.Frequency(
+                    (8, Gen.Float[-6, 6]),
+                    (1, Gen.Const(float.NaN)),
+                    (4, Gen.Float[4.5f, 5.5f]),
+                    (4, Gen.Float[-5.5f, -4.5f])
+                ).Array[0, 400],
+                Gen.Bool
+            )
+            .Sample(
+                (samples, even) =>
+                {
+                    var axis = even
+                        ? TimeAxis.Uniform(0.5, 0.01, samples.Length)
+                        : TimeAxis.FromStamps([.. Enumerable.Range(0, samples.Length).Select(i => i * 0.01 + i % 3 * 1e-3)]);
+                    var channel = new Channel("A", "V", axis, samples);
+                    var together = PulseTrain.FindEdges(channel, new Rails(-5, 5), 0.2);
+                    var single = new EdgeFinder(new Rails(-5, 5), 0.2);
+                    for (var i = 0; i < samples.Length; i++)
+                        single.Add(new SamplePiece(i, samples.AsMemory(i, 1), axis[i], 0.01));
+                    Assert.Equal(single.Edges.Count, together.Count);
+                    foreach (var (a, b) in single.Edges.Zip(together))
+                        Assert.Equal((a.Rising, Math.Round(a.Seconds, 9)), (b.Rising, Math.Round(b.Seconds, 9)));
+                },
+                iter: 3_000
+            );
 }

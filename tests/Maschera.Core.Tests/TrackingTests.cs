@@ -1,4 +1,5 @@
 using Maschera.Core.Logs;
+using Maschera.Core.Quantities;
 using Maschera.Core.Readings;
 using Maschera.Core.Readings.Tracking;
 using Maschera.Core.Signals;
@@ -8,10 +9,18 @@ namespace Maschera.Core.Tests;
 /// <summary>Desired against actual: verdicts and figures against a follower whose behaviour is known.</summary>
 public class TrackingTests
 {
-    public static TheoryData<string, double, double, double> Followers => new()
-    {
-        { "tracks", 6, 1, 0.05 }, { "tracks", 4, 0.8, 0.1 }, { "tracks", 3.5, 1, 0.2 }, { "slow", 1, 1, 0.05 }, { "slow", 0.9, 0.8, 0.2 }, { "overshoots", 4, 0.3, 0.05 }, { "overshoots", 2.5, 0.25, 0.1 }, { "overshoots", 5, 0.35, 0.12 },
-    };
+    public static TheoryData<string, double, double, double> Followers =>
+        new()
+        {
+            { "tracks", 6, 1, 0.05 },
+            { "tracks", 4, 0.8, 0.1 },
+            { "tracks", 3.5, 1, 0.2 },
+            { "slow", 1, 1, 0.05 },
+            { "slow", 0.9, 0.8, 0.2 },
+            { "overshoots", 4, 0.3, 0.05 },
+            { "overshoots", 2.5, 0.25, 0.1 },
+            { "overshoots", 5, 0.35, 0.12 },
+        };
 
     [Theory]
     [MemberData(nameof(Followers))]
@@ -39,9 +48,22 @@ public class TrackingTests
     {
         for (var seed = 1; seed <= 6; seed++)
         {
-            var result = Read(LogMaker.Follow(seed, new(5, 1) { Gain = gain, Offset = offset, Swing = swing, IsStuck = stuck }, interval: 0.04 + 0.03 * (seed % 3)));
+            var result = Read(
+                LogMaker.Follow(
+                    seed,
+                    new(5, 1)
+                    {
+                        Gain = gain,
+                        Offset = offset,
+                        Swing = swing,
+                        IsStuck = stuck,
+                    },
+                    interval: 0.04 + 0.03 * (seed % 3)
+                )
+            );
             Assert.Equal(verdict, result.Verdict);
-            if (verdict is "below" or "above") Assert.NotEmpty(result.Breaches);
+            if (verdict is "below" or "above")
+                Assert.NotEmpty(result.Breaches);
         }
     }
 
@@ -50,8 +72,26 @@ public class TrackingTests
     {
         var log = LogMaker.Follow(3, new(4, 0.6));
         var plain = Read(log);
-        var late = Read(log with { Channels = [.. log.Channels.Select(c => c with { Time = TimeAxis.FromStamps([.. c.Time.Stamps!.Select(t => t + 500)]) })] });
-        var inBar = Read(log with { Channels = [log.Channels[0], log.Channels[1] with { Unit = "bar", Samples = [.. log.Channels[1].Samples.Select(v => v / 100)] }] });
+        var late = Read(
+            log with
+            {
+                Channels = [.. log.Channels.Select(c => c with { Time = TimeAxis.FromStamps([.. c.Time.Stamps!.Select(t => t + 500)]) })],
+            }
+        );
+        var inBar = Read(
+            log with
+            {
+                Channels =
+                [
+                    log.Channels[0],
+                    log.Channels[1] with
+                    {
+                        Unit = "bar",
+                        Samples = [.. log.Channels[1].Samples.Select(v => v / 100)],
+                    },
+                ],
+            }
+        );
         foreach (var other in (TrackingResult[])[late, inBar])
         {
             Assert.Equal(plain.Verdict, other.Verdict);
@@ -65,19 +105,40 @@ public class TrackingTests
     {
         var log = LogMaker.Follow(5, new(5, 1) { Gain = 0.7 });
         var time = log.Channels[0].Time;
-        Channel Beside(string name, Func<double, double> value) => new(name, "%", time, [.. Enumerable.Range(0, time.Count).Select(i => (float)value(time[i]))]);
+        Channel Beside(string name, Func<double, double> value) =>
+            new(name, "%", time, [.. Enumerable.Range(0, time.Count).Select(i => (float)value(time[i]))]);
         var with = log with { Channels = [.. log.Channels, Beside("Pedal", t => t < 6 ? 80 : 0), Beside("Window", _ => 40)] };
         var roles = new Dictionary<string, string> { ["desired"] = "Boost pressure desired", ["actual"] = "Boost pressure actual" };
-        var gated = (TrackingResult)new TrackingReading().Read(new ReadingRequest(with) { Channels = new Dictionary<string, string>(roles) { ["gate"] = "Pedal" }, Options = new Dictionary<string, string> { ["gate-above"] = "50" } });
+        var gated = (TrackingResult)
+            new TrackingReading().Read(
+                new ReadingRequest(with)
+                {
+                    Channels = new Dictionary<string, string>(roles) { ["gate"] = "Pedal" },
+                    Options = new Dictionary<string, string> { ["gate-above"] = "50" },
+                }
+            );
         Assert.Equal("tracks", gated.Verdict);
         Assert.Contains(gated.Notes, n => n.Code == "no-steps");
-        var wide = (TrackingResult)new TrackingReading().Read(new ReadingRequest(with) { Channels = new Dictionary<string, string>(roles) { ["band"] = "Window" } });
+        var wide = (TrackingResult)
+            new TrackingReading().Read(
+                new ReadingRequest(with) { Channels = new Dictionary<string, string>(roles) { ["band"] = "Window" } }
+            );
         Assert.Equal("tracks", wide.Verdict);
         Assert.Equal("below", Read(log).Verdict);
-        Assert.Equal("tracks", ((TrackingResult)new TrackingReading().Read(new ReadingRequest(log) { Options = new Dictionary<string, string> { ["band"] = "60%" } })).Verdict);
+        Assert.Equal(
+            "tracks",
+            (
+                (TrackingResult)
+                    new TrackingReading().Read(new ReadingRequest(log) { Options = new Dictionary<string, string> { ["band"] = "60%" } })
+            ).Verdict
+        );
         foreach (var (option, text) in ((string, string)[])[("band", "wide"), ("band", "-1"), ("band", "0%"), ("rise-limit", "x")])
-            Assert.Throws<ReadingException>(() => new TrackingReading().Read(new ReadingRequest(log) { Options = new Dictionary<string, string> { [option] = text } }));
-        Assert.Throws<ReadingException>(() => new TrackingReading().Read(new ReadingRequest(with) { Channels = new Dictionary<string, string>(roles) { ["gate"] = "Pedal" } }));
+            Assert.Throws<ReadingException>(() =>
+                new TrackingReading().Read(new ReadingRequest(log) { Options = new Dictionary<string, string> { [option] = text } })
+            );
+        Assert.Throws<ReadingException>(() =>
+            new TrackingReading().Read(new ReadingRequest(with) { Channels = new Dictionary<string, string>(roles) { ["gate"] = "Pedal" } })
+        );
     }
 
     [Fact]
@@ -85,15 +146,37 @@ public class TrackingTests
     {
         var log = LogMaker.Follow(5, new(5, 1));
         Assert.Equal("short", Read(log with { Channels = [.. log.Channels.Select(c => c.Between(0, 0.4))] }).Notes[0].Code);
-        Assert.Equal("apart", Read(log with { Channels = [log.Channels[0].Between(0, 30), log.Channels[1].Between(40, 90)] }).Notes[0].Code);
+        Assert.Equal(
+            "apart",
+            Read(log with { Channels = [log.Channels[0].Between(0, 30), log.Channels[1].Between(40, 90)] }).Notes[0].Code
+        );
         Assert.Equal("no-pair", Read(log with { Channels = [log.Channels[1]] }).Notes[0].Code);
     }
 
     [Fact]
     public void Pairs_are_proposed_by_name_in_several_languages()
     {
-        var pairs = QuantityPairs.Find(["Engine speed", "Ladedruck Soll", "Ladedruck Ist", "Rail pressure", "Rail pressure (desired)", "Consigne pression", "Pression mesurée", "Resistance", "Target idle speed", "Actual idle speed"]);
-        Assert.Equal(["Ladedruck Soll/Ladedruck Ist", "Rail pressure (desired)/Rail pressure", "Consigne pression/Pression mesurée", "Target idle speed/Actual idle speed"], pairs.Select(p => $"{p.Desired}/{p.Actual}"));
+        var pairs = QuantityPairs.Find([
+            "Engine speed",
+            "Ladedruck Soll",
+            "Ladedruck Ist",
+            "Rail pressure",
+            "Rail pressure (desired)",
+            "Consigne pression",
+            "Pression mesurée",
+            "Resistance",
+            "Target idle speed",
+            "Actual idle speed",
+        ]);
+        Assert.Equal(
+            [
+                "Ladedruck Soll/Ladedruck Ist",
+                "Rail pressure (desired)/Rail pressure",
+                "Consigne pression/Pression mesurée",
+                "Target idle speed/Actual idle speed",
+            ],
+            pairs.Select(p => $"{p.Desired}/{p.Actual}")
+        );
     }
 
     private static TrackingResult Read(Capture log) => (TrackingResult)new TrackingReading().Read(new ReadingRequest(log));
@@ -101,16 +184,40 @@ public class TrackingTests
     /// <summary>Rise, delay and overshoot of a follower of second order on a step of 1, by small steps of time.</summary>
     private static (double Rise, double Delay, double Overshoot) StepOf(double natural, double damping)
     {
-        double x = 0, v = 0, ten = 0, ninety = 0, top = 0;
+        double x = 0,
+            v = 0,
+            ten = 0,
+            ninety = 0,
+            top = 0;
         for (var t = 0.0; t < 12; t += 1e-4)
         {
             v += (natural * natural * (1 - x) - 2 * damping * natural * v) * 1e-4;
             x += v * 1e-4;
-            if (ten == 0 && x >= 0.1) ten = t;
-            if (ninety == 0 && x >= 0.9) ninety = t;
+            if (ten == 0 && x >= 0.1)
+                ten = t;
+            if (ninety == 0 && x >= 0.9)
+                ninety = t;
             top = Math.Max(top, x);
         }
 
         return (ninety - ten, ten, 100 * Math.Max(0, top - 1));
     }
+
+    [Theory]
+    [InlineData("0,5", 0.5)]
+    [InlineData("0.5", 0.5)]
+    [InlineData("5%", 5)]
+    [InlineData("2,5%", 2.5)]
+    public void A_band_is_read_with_comma_or_point(string words, double expected)
+    {
+        var band = TrackBand.Of(words, 100, null);
+        Assert.Equal(expected, band.At(0, 100), 9);
+    }
+
+    [Theory]
+    [InlineData("0")]
+    [InlineData("-1")]
+    [InlineData("%")]
+    [InlineData("1,000.5")]
+    public void A_band_that_is_none_is_refused(string words) => Assert.Throws<ReadingException>(() => TrackBand.Of(words, 100, null));
 }

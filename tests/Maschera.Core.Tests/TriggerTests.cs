@@ -1,3 +1,4 @@
+using Maschera.Core.Expressions;
 using Maschera.Core.Signals;
 
 namespace Maschera.Core.Tests;
@@ -31,7 +32,19 @@ public class TriggerTests
     public void A_pulse_of_the_wrong_width_fires(bool longer, double width, double at)
     {
         // Pulses of 20 ms; one of 10 ms at 2 s, one of 80 ms at 3 s.
-        var samples = Samples(5, t => t % 0.1 < (t is >= 2 and < 2.1 ? 0.01 : t is >= 3 and < 3.1 ? 0.08 : 0.02) - 1e-9 && t > 0.1 ? 5 : 0);
+        var samples = Samples(
+            5,
+            t =>
+                t % 0.1
+                    < (
+                        t is >= 2 and < 2.1 ? 0.01
+                        : t is >= 3 and < 3.1 ? 0.08
+                        : 0.02
+                    ) - 1e-9
+                && t > 0.1
+                    ? 5
+                    : 0
+        );
         Assert.Equal(at, Fire(new(TriggerKind.PulseWidth, 2.5, true, width, longer), samples)!.Value, 2e-3);
     }
 
@@ -44,12 +57,18 @@ public class TriggerTests
         var random = new Random(5);
         double Usual(double t) => 2 * Math.Sin(Math.Tau * 8 * t) + 0.1 * random.NextDouble();
         Assert.Null(Fire(new(TriggerKind.Changed, 0, true, 0, false), Samples(30, Usual)));
-        var changed = Samples(30, t => t < 10 ? Usual(t) : what switch
-        {
-            "spike" => t < 10.002 ? 6 : Usual(t),
-            "level" => Usual(t) + 0.8,
-            _ => 2 * Math.Sin(Math.Tau * 16 * t),
-        });
+        var changed = Samples(
+            30,
+            t =>
+                t < 10
+                    ? Usual(t)
+                    : what switch
+                    {
+                        "spike" => t < 10.002 ? 6 : Usual(t),
+                        "level" => Usual(t) + 0.8,
+                        _ => 2 * Math.Sin(Math.Tau * 16 * t),
+                    }
+        );
         Assert.InRange(Fire(new(TriggerKind.Changed, 0, true, 0, false), changed)!.Value, 10, 10.6);
     }
 
@@ -59,16 +78,19 @@ public class TriggerTests
         var random = new Random(2);
         var samples = Samples(4, t => (t > 2 ? 3 : 0) + 0.1 * random.NextDouble());
         var setting = new TriggerSetting(TriggerKind.Edge, 1.5, true, 0, false);
-        foreach (var block in (int[])[1, 7, 512, 4000]) Assert.Equal(Fire(setting, samples), Fire(setting, samples, block));
+        foreach (var block in (int[])[1, 7, 512, 4000])
+            Assert.Equal(Fire(setting, samples), Fire(setting, samples, block));
     }
 
     private static double? Fire(TriggerSetting setting, float[] samples, int block = 1000)
     {
         var trigger = new Trigger(setting, Step);
         for (var first = 0; first < samples.Length; first += block)
-            if (trigger.Feed(samples.AsSpan(first, Math.Min(block, samples.Length - first)), first * Step) is { } at) return at;
+            if (trigger.Feed(samples.AsSpan(first, Math.Min(block, samples.Length - first)), first * Step) is { } at)
+                return at;
         return null;
     }
 
-    private static float[] Samples(double seconds, Func<double, double> value) => [.. Enumerable.Range(0, (int)(seconds / Step)).Select(i => (float)value(i * Step))];
+    private static float[] Samples(double seconds, Func<double, double> value) =>
+        [.. Enumerable.Range(0, (int)(seconds / Step)).Select(i => (float)value(i * Step))];
 }

@@ -16,18 +16,33 @@ public sealed class BundleTests : IDisposable
     public void A_bundle_comes_back_bit_for_bit()
     {
         var channels = Mixed();
-        var path = Write(stream => BundleFile.Write(stream, "Idle, warm", new DateTime(2026, 3, 1, 8, 0, 0, DateTimeKind.Utc), new Dictionary<string, string> { ["state"] = "idle" },
-            [new("clipped", "A is clipped.")], [new(new MemoryReader(channels[0]), "current"), .. channels[1..].Select(c => new OutgoingChannel(new MemoryReader(c)))]), "b.zip");
+        var path = Write(
+            stream =>
+                BundleFile.Write(
+                    stream,
+                    "Idle, warm",
+                    new DateTime(2026, 3, 1, 8, 0, 0, DateTimeKind.Utc),
+                    new Dictionary<string, string> { ["state"] = "idle" },
+                    [new("clipped", "A is clipped.")],
+                    [new(new MemoryReader(channels[0]), "current"), .. channels[1..].Select(c => new OutgoingChannel(new MemoryReader(c)))]
+                ),
+            "b.zip"
+        );
         var head = CaptureFile.Inspect(path, "b.zip").Bundle!;
         Assert.Equal(("Idle, warm", "idle", "current"), (head.Name, head.Conditions["state"], head.Channels[0].Role));
         var back = CaptureFile.Load(path);
         Assert.Equal("clipped", Assert.Single(back.Notes).Code);
         foreach (var (sent, got) in channels.Zip(back.Channels))
         {
-            Assert.Equal((sent.Name, sent.Unit, sent.Time.IsUniform, sent.Time.Start), (got.Name, got.Unit, got.Time.IsUniform, got.Time.Start));
-            if (sent.Time.IsUniform) Assert.Equal(sent.Time.Step, got.Time.Step);
+            Assert.Equal(
+                (sent.Name, sent.Unit, sent.Time.IsUniform, sent.Time.Start),
+                (got.Name, got.Unit, got.Time.IsUniform, got.Time.Start)
+            );
+            if (sent.Time.IsUniform)
+                Assert.Equal(sent.Time.Step, got.Time.Step);
             Assert.Equal(sent.Samples.Select(BitConverter.SingleToInt32Bits), got.Samples.Select(BitConverter.SingleToInt32Bits));
-            for (var i = 0; i < sent.Samples.Length; i++) Assert.Equal(sent.Time[i], got.Time[i]);
+            for (var i = 0; i < sent.Samples.Length; i++)
+                Assert.Equal(sent.Time[i], got.Time[i]);
         }
     }
 
@@ -35,12 +50,15 @@ public sealed class BundleTests : IDisposable
     public void Csv_comes_back_with_every_value_also_with_several_axes()
     {
         var channels = Mixed();
-        var back = CaptureFile.Load(Write(stream => CaptureExport.WriteCsv(stream, [.. channels.Select(c => new MemoryReader(c))]), "c.csv"));
+        var back = CaptureFile.Load(
+            Write(stream => CaptureExport.WriteCsv(stream, [.. channels.Select(c => new MemoryReader(c))]), "c.csv")
+        );
         foreach (var (sent, got) in channels.Zip(back.Channels))
         {
             Assert.Equal((sent.Name, sent.Unit), (got.Name, got.Unit));
             Assert.Equal(sent.Samples, got.Samples);
-            for (var i = 0; i < sent.Samples.Length; i++) Assert.Equal(sent.Time[i], got.Time[i], 9);
+            for (var i = 0; i < sent.Samples.Length; i++)
+                Assert.Equal(sent.Time[i], got.Time[i], 9);
         }
     }
 
@@ -48,7 +66,9 @@ public sealed class BundleTests : IDisposable
     public void Wav_comes_back_with_every_value()
     {
         var channels = Mixed()[..2];
-        var back = CaptureFile.Load(Write(stream => CaptureExport.WriteWav(stream, "w.wav", [.. channels.Select(c => new MemoryReader(c))]), "w.wav"));
+        var back = CaptureFile.Load(
+            Write(stream => CaptureExport.WriteWav(stream, "w.wav", [.. channels.Select(c => new MemoryReader(c))]), "w.wav")
+        );
         Assert.Equal(channels.Select(c => c.Samples), back.Channels.Select(c => c.Samples));
         Assert.Equal(1e-4, back.Channels[0].Time.Step, 15);
     }
@@ -57,8 +77,19 @@ public sealed class BundleTests : IDisposable
     public void Wav_refuses_what_it_can_t_hold()
     {
         var channels = Mixed();
-        foreach (var wrong in (Channel[][])[channels, channels[2..3], [channels[0] with { Time = TimeAxis.Uniform(0, 1 / 44.7, channels[0].Samples.Length) }]])
-            Assert.Contains("bundle", Assert.Throws<CaptureFormatException>(() => CaptureExport.WriteWav(new MemoryStream(), "w.wav", [.. wrong.Select(c => new MemoryReader(c))])).Message, StringComparison.Ordinal);
+        foreach (
+            var wrong in (Channel[][])
+                [channels, channels[2..3], [channels[0] with { Time = TimeAxis.Uniform(0, 1 / 44.7, channels[0].Samples.Length) }]]
+        )
+            Assert.Contains(
+                "bundle",
+                Assert
+                    .Throws<CaptureFormatException>(() =>
+                        CaptureExport.WriteWav(new MemoryStream(), "w.wav", [.. wrong.Select(c => new MemoryReader(c))])
+                    )
+                    .Message,
+                StringComparison.Ordinal
+            );
     }
 
     [Fact]
@@ -66,7 +97,20 @@ public sealed class BundleTests : IDisposable
     {
         var whole = new MemoryReader(Mixed()[0]);
         var (first, count) = whole.Inside(0.5, 0.6);
-        var back = CaptureFile.Load(Write(stream => BundleFile.Write(stream, "w", DateTime.UtcNow, new Dictionary<string, string>(), [], [new(new SlicedReader(whole, first, count))]), "s.zip"));
+        var back = CaptureFile.Load(
+            Write(
+                stream =>
+                    BundleFile.Write(
+                        stream,
+                        "w",
+                        DateTime.UtcNow,
+                        new Dictionary<string, string>(),
+                        [],
+                        [new(new SlicedReader(whole, first, count))]
+                    ),
+                "s.zip"
+            )
+        );
         Assert.Equal(whole.Load(first, count).Samples, back.Channels[0].Samples);
         Assert.Equal(0.5, back.Channels[0].Time.Start, 9);
     }
@@ -74,36 +118,95 @@ public sealed class BundleTests : IDisposable
     [Theory]
     [InlineData("""{"format":"other","version":1}""", "does not name the format")]
     [InlineData("""{"format":"maschera-capture","version":2}""", "version 2")]
-    [InlineData("""{"format":"maschera-capture","version":1,"channels":[]}""", "lists no channels")]
-    [InlineData("""{"format":"maschera-capture","version":1,"channels":[{"name":"A","unit":"V","count":-1,"start":0,"step":1,"samples":"1.f32"}]}""", "claims -1 samples")]
-    [InlineData("""{"format":"maschera-capture","version":1,"channels":[{"name":"A","unit":"V","count":4,"start":0,"step":0,"samples":"1.f32"}]}""", "needs a step above zero")]
-    [InlineData("""{"format":"maschera-capture","version":1,"channels":[{"name":"A","unit":"V","count":4,"start":0,"step":1,"samples":"9.f32"}]}""", "is not in the zip")]
-    [InlineData("""{"format":"maschera-capture","version":1,"channels":[{"name":"A","unit":"V","count":2000000000,"start":0,"step":1,"samples":"1.f32"}]}""", "holds 4 samples, but capture.json claims 2000000000")]
-    [InlineData("""{"format":"maschera-capture","version":1,"channels":[{"name":"A","unit":"V","count":2,"start":0,"times":"1.f64","samples":"2.f32"}]}""", "goes backwards at sample 2")]
-    [InlineData("""{"format":"maschera-capture","version":1,"channels":[null]}""", "every channel has a name")]
+    [InlineData(
+        """
+            {"format":"maschera-capture","version":1,
+             "channels":[]}
+            """,
+        "lists no channels"
+    )]
+    [InlineData(
+        """
+            {"format":"maschera-capture","version":1,
+             "channels":[{"name":"A","unit":"V","count":-1,"start":0,"step":1,"samples":"1.f32"}]}
+            """,
+        "claims -1 samples"
+    )]
+    [InlineData(
+        """
+            {"format":"maschera-capture","version":1,
+             "channels":[{"name":"A","unit":"V","count":4,"start":0,"step":0,"samples":"1.f32"}]}
+            """,
+        "needs a step above zero"
+    )]
+    [InlineData(
+        """
+            {"format":"maschera-capture","version":1,
+             "channels":[{"name":"A","unit":"V","count":4,"start":0,"step":1,"samples":"9.f32"}]}
+            """,
+        "is not in the zip"
+    )]
+    [InlineData(
+        """
+            {"format":"maschera-capture","version":1,
+             "channels":[{"name":"A","unit":"V","count":2000000000,"start":0,"step":1,"samples":"1.f32"}]}
+            """,
+        "holds 4 samples, but capture.json claims 2000000000"
+    )]
+    [InlineData(
+        """
+            {"format":"maschera-capture","version":1,
+             "channels":[{"name":"A","unit":"V","count":2,"start":0,"times":"1.f64","samples":"2.f32"}]}
+            """,
+        "goes backwards at sample 2"
+    )]
+    [InlineData(
+        """
+            {"format":"maschera-capture","version":1,
+             "channels":[null]}
+            """,
+        "every channel has a name"
+    )]
     [InlineData("""{"format":""", "can't be understood")]
     public void A_bundle_that_lies_is_refused_with_the_reason(string head, string why)
     {
-        var path = Write(stream =>
-        {
-            using var zip = new ZipArchive(stream, ZipArchiveMode.Create, leaveOpen: true);
-            Add(zip, "capture.json", Encoding.UTF8.GetBytes(head));
-            Add(zip, "1.f32", new byte[16]);
-            Add(zip, "2.f32", new byte[8]);
-            Add(zip, "1.f64", [.. BitConverter.GetBytes(2.0), .. BitConverter.GetBytes(1.0)]);
-        }, "bad.zip");
+        var path = Write(
+            stream =>
+            {
+                using var zip = new ZipArchive(stream, ZipArchiveMode.Create, leaveOpen: true);
+                Add(zip, "capture.json", Encoding.UTF8.GetBytes(head));
+                Add(zip, "1.f32", new byte[16]);
+                Add(zip, "2.f32", new byte[8]);
+                Add(zip, "1.f64", [.. BitConverter.GetBytes(2.0), .. BitConverter.GetBytes(1.0)]);
+            },
+            "bad.zip"
+        );
         Assert.Contains(why, Assert.Throws<CaptureFormatException>(() => CaptureFile.Load(path)).Message, StringComparison.Ordinal);
     }
 
     [Fact]
     public void A_damaged_bundle_gives_a_capture_or_one_line()
     {
-        var whole = File.ReadAllBytes(Write(stream => BundleFile.Write(stream, "x", DateTime.UtcNow, new Dictionary<string, string>(), [], [.. Mixed().Select(c => new OutgoingChannel(new MemoryReader(c)))]), "x.zip"));
+        var whole = File.ReadAllBytes(
+            Write(
+                stream =>
+                    BundleFile.Write(
+                        stream,
+                        "x",
+                        DateTime.UtcNow,
+                        new Dictionary<string, string>(),
+                        [],
+                        [.. Mixed().Select(c => new OutgoingChannel(new MemoryReader(c)))]
+                    ),
+                "x.zip"
+            )
+        );
         var random = new Random(4);
         for (var round = 0; round < 300; round++)
         {
             var bytes = round % 3 == 0 ? whole[..random.Next(whole.Length)] : [.. whole];
-            for (var n = round % 5; n >= 0 && bytes.Length > 12; n--) bytes[random.Next(4, bytes.Length)] = (byte)random.Next(256);
+            for (var n = round % 5; n >= 0 && bytes.Length > 12; n--)
+                bytes[random.Next(4, bytes.Length)] = (byte)random.Next(256);
             try
             {
                 CaptureFile.Load(Write(stream => stream.Write(bytes), "x.zip"));

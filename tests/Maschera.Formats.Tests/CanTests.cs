@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Text;
 using CsCheck;
+using Maschera.Core.Basics;
 using Maschera.Core.Readings;
 using Maschera.Core.Readings.OnBoardTests;
 using Maschera.Core.Signals;
@@ -26,68 +27,120 @@ public class CanTests
     [Fact]
     public void Error_and_remote_frames_and_a_cut_last_line_are_left_out_and_said()
     {
-        var log = CandumpFile.Read("(1.0) can0 7E8#R\n(1.1) can0 20000004#0000000000000000\n(1.2) can0 7E8##10341057B\n(1.3) can0 7E8#034105", "x.log");
+        var log = CandumpFile.Read(
+            "(1.0) can0 7E8#R\n(1.1) can0 20000004#0000000000000000\n(1.2) can0 7E8##10341057B\n(1.3) can0 7E8#034105",
+            "x.log"
+        );
         Assert.Equal(2, log.Frames.Count);
         Assert.Equal([0x03, 0x41, 0x05, 0x7B], log.Frames[0].Data);
         Assert.Equal(0.1, log.Frames[1].Seconds, 6);
         Assert.Equal(["error-frames"], log.Notes.Select(n => n.Code));
         Assert.Equal("cut-line", Assert.Single(CandumpFile.Read("(1.0) can0 7E8#0341057B\n(1.1) can0 7E", "x.log").Notes).Code);
-        var error = Assert.Throws<CaptureFormatException>(() => CandumpFile.Read("(1.0) can0 7E8#0341057B\nrubbish\n(1.1) can0 7E8#00", "x.log"));
+        var error = Assert.Throws<CaptureFormatException>(() =>
+            CandumpFile.Read("(1.0) can0 7E8#0341057B\nrubbish\n(1.1) can0 7E8#00", "x.log")
+        );
         Assert.StartsWith("x.log, line 2: ", error.Message, StringComparison.Ordinal);
         Assert.Throws<CaptureFormatException>(() => CandumpFile.Read("# nothing\n", "x.log"));
     }
 
     [Fact]
     public void Messages_of_any_length_come_back_whole_also_between_each_other() =>
-        Gen.Byte.Array[1, 300].Select(Gen.Byte.Array[1, 300], Gen.Int[0, 1000]).Sample((one, two, seed) =>
-        {
-            var (a, b) = (new Queue<byte[]>(Split(one)), new Queue<byte[]>(Split(two)));
-            var random = new Random(seed);
-            var frames = new List<CanFrame>();
-            while (a.Count + b.Count > 0)
-            {
-                var first = b.Count == 0 || a.Count > 0 && random.Next(2) == 0;
-                frames.Add(new CanFrame(frames.Count * 1e-3, "can0", first ? 0x7E8u : 0x18DAF110u, !first, first ? a.Dequeue() : b.Dequeue()));
-            }
+        Gen
+            .Byte.Array[1, 300]
+            .Select(Gen.Byte.Array[1, 300], Gen.Int[0, 1000])
+            .Sample(
+                (one, two, seed) =>
+                {
+                    var (a, b) = (new Queue<byte[]>(Split(one)), new Queue<byte[]>(Split(two)));
+                    var random = new Random(seed);
+                    var frames = new List<CanFrame>();
+                    while (a.Count + b.Count > 0)
+                    {
+                        var first = b.Count == 0 || a.Count > 0 && random.Next(2) == 0;
+                        frames.Add(
+                            new CanFrame(
+                                frames.Count * 1e-3,
+                                "can0",
+                                first ? 0x7E8u : 0x18DAF110u,
+                                !first,
+                                first ? a.Dequeue() : b.Dequeue()
+                            )
+                        );
+                    }
 
-            var assembler = MessageAssembler.Of(frames);
-            Assert.Empty(assembler.Notes);
-            Assert.Equal(one, Assert.Single(assembler.Messages, m => m.Ecu == "7E8").Data);
-            Assert.Equal(two, Assert.Single(assembler.Messages, m => m.Ecu == "18DAF110").Data);
-        });
+                    var assembler = MessageAssembler.Of(frames);
+                    Assert.Empty(assembler.Notes);
+                    Assert.Equal(one, Assert.Single(assembler.Messages, m => m.Ecu == "7E8").Data);
+                    Assert.Equal(two, Assert.Single(assembler.Messages, m => m.Ecu == "18DAF110").Data);
+                }
+            );
 
     [Fact]
     public void A_lost_repeated_or_swapped_frame_gives_no_value_but_a_note_and_the_next_message_counts() =>
-        Gen.Byte.Array[9, 120].Select(Gen.Int[0, 2], Gen.Int[0, 1000]).Sample((data, how, seed) =>
-        {
-            var frames = Split(data).ToList();
-            var at = 1 + new Random(seed).Next(frames.Count - 1);
-            if (how == 0) frames.RemoveAt(at);
-            else if (how == 1) frames.Insert(at, frames[at]);
-            else if (at + 1 < frames.Count) (frames[at], frames[at + 1]) = (frames[at + 1], frames[at]);
-            else frames.RemoveAt(at);
-            // A frame repeated at the very end comes when the message is whole already, and changes nothing.
-            var harmless = how == 1 && at == frames.Count - 2;
-            byte[] next = [0x46, 0xA2, 0x0B];
-            var assembler = MessageAssembler.Of([.. frames.Concat(Split(next)).Select((f, i) => new CanFrame(i * 1e-3, "can0", 0x7E8, false, f))]);
-            Assert.Equal(harmless ? 2 : 1, assembler.Messages.Count);
-            Assert.Equal(next, assembler.Messages[^1].Data);
-            if (!harmless) Assert.Contains(assembler.Notes, n => n.Code == "message-lost");
-        });
+        Gen
+            .Byte.Array[9, 120]
+            .Select(Gen.Int[0, 2], Gen.Int[0, 1000])
+            .Sample(
+                (data, how, seed) =>
+                {
+                    var frames = Split(data).ToList();
+                    var at = 1 + new Random(seed).Next(frames.Count - 1);
+                    if (how == 0)
+                        frames.RemoveAt(at);
+                    else if (how == 1)
+                        frames.Insert(at, frames[at]);
+                    else if (at + 1 < frames.Count)
+                        (frames[at], frames[at + 1]) = (frames[at + 1], frames[at]);
+                    else
+                        frames.RemoveAt(at);
+                    // A frame repeated at the very end comes when the message is whole already, and changes nothing.
+                    var harmless = how == 1 && at == frames.Count - 2;
+                    byte[] next = [0x46, 0xA2, 0x0B];
+                    var assembler = MessageAssembler.Of([
+                        .. frames.Concat(Split(next)).Select((f, i) => new CanFrame(i * 1e-3, "can0", 0x7E8, false, f)),
+                    ]);
+                    Assert.Equal(harmless ? 2 : 1, assembler.Messages.Count);
+                    Assert.Equal(next, assembler.Messages[^1].Data);
+                    if (!harmless)
+                        Assert.Contains(assembler.Notes, n => n.Code == "message-lost");
+                }
+            );
 
     [Fact]
     public void Every_unit_and_scaling_id_is_scaled_and_signed_by_the_standard()
     {
         // Worked by hand from the standard's table: least and greatest 16 bits of some ids of every kind.
-        foreach (var (id, bits, value, unit) in ((byte, int, double, string)[])
-        [
-            (0x01, 0xFFFF, 65535, ""), (0x07, 0xFFFF, 16383.75, "rpm"), (0x0A, 0x1234, 0.56852, "V"), (0x0B, 0xFFFF, 65.535, "V"), (0x10, 0xFFFF, 65.535, "s"), (0x16, 0x0000, -40, "°C"), (0x16, 0xFFFF, 6513.5, "°C"),
-            (0x1B, 1, 10, "kPa"), (0x1E, 0x8000, 0.999424, "lambda"), (0x24, 0x00FA, 250, "counts"), (0x39, 0x0000, -327.68, "%"), (0x39, 0xFFFF, 327.67, "%"), (0x81, 0x8000, -32768, ""), (0x81, 0x7FFF, 32767, ""),
-            (0x8B, 0xFFFF, -0.001, "V"), (0x96, 0x8000, -3276.8, "°C"), (0xAF, 0xFFFF, -0.01, "%"), (0xFE, 0x8000, -8192, "Pa"), (0xFD, 0x0001, 0.001, "kPa"),
-        ])
+        foreach (
+            var (id, bits, value, unit) in ((byte, int, double, string)[])
+                [
+                    (0x01, 0xFFFF, 65535, ""),
+                    (0x07, 0xFFFF, 16383.75, "rpm"),
+                    (0x0A, 0x1234, 0.56852, "V"),
+                    (0x0B, 0xFFFF, 65.535, "V"),
+                    (0x10, 0xFFFF, 65.535, "s"),
+                    (0x16, 0x0000, -40, "°C"),
+                    (0x16, 0xFFFF, 6513.5, "°C"),
+                    (0x1B, 1, 10, "kPa"),
+                    (0x1E, 0x8000, 0.999424, "lambda"),
+                    (0x24, 0x00FA, 250, "counts"),
+                    (0x39, 0x0000, -327.68, "%"),
+                    (0x39, 0xFFFF, 327.67, "%"),
+                    (0x81, 0x8000, -32768, ""),
+                    (0x81, 0x7FFF, 32767, ""),
+                    (0x8B, 0xFFFF, -0.001, "V"),
+                    (0x96, 0x8000, -3276.8, "°C"),
+                    (0xAF, 0xFFFF, -0.01, "%"),
+                    (0xFE, 0x8000, -8192, "Pa"),
+                    (0xFD, 0x0001, 0.001, "kPa"),
+                ]
+        )
         {
             var scaling = UnitAndScaling.Find(id)!.Value;
-            Assert.Equal(value, scaling.Scaled(UnitAndScaling.Number(id, (byte)(bits >> 8), (byte)bits)), 1e-4 * Math.Max(1, Math.Abs(value)));
+            Assert.Equal(
+                value,
+                scaling.Scaled(UnitAndScaling.Number(id, (byte)(bits >> 8), (byte)bits)),
+                1e-4 * Math.Max(1, Math.Abs(value))
+            );
             Assert.Equal(unit, scaling.Unit);
         }
 
@@ -99,7 +152,10 @@ public class CanTests
     [Fact]
     public void On_board_tests_pass_fail_or_have_not_run_and_zero_counters_prove_nothing()
     {
-        var result = Read("46 A2 0B 24 00 05 00 00 FF FF A2 0C 24 00 07 00 00 FF FF\n46 01 05 0B 10 00 20 00 30 00\n46 31 81 81 FE 00 FF 00 01 00\n46 21 80 7F 00 05 00 00 00 09\n46 85 80 24 00 00 00 00 00 00\n");
+        var result = Read(
+            "46 A2 0B 24 00 05 00 00 FF FF A2 0C 24 00 07 00 00 FF FF\n46 01 05 0B 10 00 20 00 30 00\n46 31 81 81 FE 00 FF 00 01 "
+                + "00\n46 21 80 7F 00 05 00 00 00 09\n46 85 80 24 00 00 00 00 00 00\n"
+        );
         Assert.Equal("fail", result.Verdict);
         Assert.Equal(new MisfireCounts(1, 7, 5, null), Assert.Single(result.Misfires));
         Assert.Equal([true, true, false, false, true, null], result.Tests.Select(t => t.Passed));
@@ -107,10 +163,11 @@ public class CanTests
         Assert.Equal((-512, -256, 256), ((int)result.Tests[3].Value, (int)result.Tests[3].Minimum, (int)result.Tests[3].Maximum));
         Assert.Equal(["unknown-scaling", "not-run"], result.Notes.Select(n => n.Code));
         Assert.Contains(Read("46 A2 0B 24 00 00 00 00 FF FF\n").Notes, n => n.Code == "counters-zero");
-        Assert.Equal(ReadingResult.Unusable, Read("46 A2 0B 24 00 00 00 00 00 00\n").Verdict);
+        Assert.Equal(Verdict.UnusableWord, Read("46 A2 0B 24 00 00 00 00 00 00\n").Verdict);
         Assert.Equal("wrong-length", Read("46 A2 0B 24 00 05 00 00 FF\n").Notes[1].Code);
         Assert.Equal("no-tests", Read("46 00 C0 00 00 01\n7F 06 11\n").Notes[0].Code);
-        foreach (var rubbish in (string[])["hello world", "46A", "\n"]) Assert.Throws<CaptureFormatException>(() => Read(rubbish));
+        foreach (var rubbish in (string[])["hello world", "46A", "\n"])
+            Assert.Throws<CaptureFormatException>(() => Read(rubbish));
     }
 
     [Fact]
@@ -118,8 +175,8 @@ public class CanTests
     {
         var log = new StringBuilder();
         foreach (var (id, count) in (IEnumerable<(string, int)>)[("7E8", 3), ("7E9", 9)])
-            foreach (var frame in Split([0x46, 0xA2, 0x0B, 0x24, 0, (byte)count, 0, 0, 0xFF, 0xFF]))
-                log.Append(CultureInfo.InvariantCulture, $"(1.0) can0 {id}#{Convert.ToHexString(frame)}\n");
+        foreach (var frame in Split([0x46, 0xA2, 0x0B, 0x24, 0, (byte)count, 0, 0, 0xFF, 0xFF]))
+            log.Append(CultureInfo.InvariantCulture, $"(1.0) can0 {id}#{Convert.ToHexString(frame)}\n");
         var result = Read(log.ToString());
         Assert.Equal([("7E8", 3.0), ("7E9", 9.0)], result.Tests.Select(t => (t.Ecu!, t.Value)));
         Assert.Equal(2, result.Misfires.Count);
@@ -128,7 +185,12 @@ public class CanTests
     [Fact]
     public void Live_values_of_a_log_become_channels_with_their_own_times()
     {
-        var capture = CanLog.Decode("(10.0) can0 7DF#02010C\n(10.0) can0 7E8#04410C0C80\n(10.1) can0 7E8#0341057B\n(10.2) can0 7E8#04410C0D00\n(10.3) can0 7E8#06410C0E00055A\n", "x.log", null);
+        var capture = CanLog.Decode(
+            "(10.0) can0 7DF#02010C\n(10.0) can0 7E8#04410C0C80\n(10.1) can0 7E8#0341057B\n(10.2) can0 7E8#04410C0D00\n(10.3) can0 "
+                + "7E8#06410C0E00055A\n",
+            "x.log",
+            null
+        );
         Assert.Equal(["Engine speed", "Coolant temperature"], capture.Channels.Select(c => c.Name));
         Assert.Equal([800f, 832f, 896f], capture.Channels[0].Samples);
         Assert.Equal([83f, 50f], capture.Channels[1].Samples);
@@ -139,10 +201,12 @@ public class CanTests
     [Fact]
     public void Trouble_codes_are_written_as_the_trade_writes_them()
     {
-        foreach (var code in (string[])["P0301", "P1A2F", "C0123", "B2AAA", "U3FFF"]) Assert.Equal(code, TroubleCode.Of(TroubleCode.Bytes(code).High, TroubleCode.Bytes(code).Low));
+        foreach (var code in (string[])["P0301", "P1A2F", "C0123", "B2AAA", "U3FFF"])
+            Assert.Equal(code, TroubleCode.Of(TroubleCode.Bytes(code).High, TroubleCode.Bytes(code).Low));
         Assert.Equal(["P0340", "U0100"], TroubleCode.InAnswer([0x43, 2, 0x03, 0x40, 0xC1, 0x00]));
         Assert.Empty(TroubleCode.InAnswer([0x43, 3, 0x03, 0x40]));
-        foreach (var none in (string[])["P4000", "X0123", "P012", "P012G"]) Assert.False(TroubleCode.IsCode(none));
+        foreach (var none in (string[])["P4000", "X0123", "P012", "P012G"])
+            Assert.False(TroubleCode.IsCode(none));
     }
 
     private const string Description = """
@@ -174,7 +238,8 @@ public class CanTests
     {
         var file = DbcFile.Parse(Description, "x.dbc");
         Assert.Empty(file.Notes);
-        Dictionary<string, double> Decode(uint id, bool extended, string hex) => file.Find(id, extended)!.Decode(Convert.FromHexString(hex)).ToDictionary(d => d.Signal.Name, d => d.Value);
+        Dictionary<string, double> Decode(uint id, bool extended, string hex) =>
+            file.Find(id, extended)!.Decode(Convert.FromHexString(hex)).ToDictionary(d => d.Signal.Name, d => d.Value);
         // Worked by hand: 0x0D80 / 4; the twelve bits of FFE are -2; bit 36 is bit 4 of byte 4.
         var drive = Decode(291, false, "800DFFE010000000");
         Assert.Equal((864, -11, 1), (drive["Speed"], drive["Torque"], drive["Flag"]));
@@ -190,18 +255,24 @@ public class CanTests
 
     [Fact]
     public void Packing_by_another_way_and_decoding_gives_the_same_number() =>
-        Gen.Select(Gen.Int[1, 52], Gen.Bool, Gen.Bool, Gen.Int[0, 63], Gen.Long).Sample((length, big, signed, offset, raw) =>
-        {
-            // An independent packing: the whole frame as one 64-bit number, written in the order of the bytes.
-            var mask = (1UL << length) - 1;
-            var place = offset % (65 - length);
-            var bytes = big ? BitConverter.GetBytes(System.Buffers.Binary.BinaryPrimitives.ReverseEndianness(((ulong)raw & mask) << place)) : BitConverter.GetBytes(((ulong)raw & mask) << place);
-            var top = place + length - 1;
-            var start = big ? (7 - top / 8) * 8 + top % 8 : place;
-            var signal = new DbcSignal("x", start, length, big, signed, 1, 0, "");
-            var wanted = signed ? (long)((ulong)raw << (64 - length)) >> (64 - length) : (long)((ulong)raw & mask);
-            Assert.Equal(wanted, signal.Raw(bytes));
-        }, iter: 2_000);
+        Gen.Select(Gen.Int[1, 52], Gen.Bool, Gen.Bool, Gen.Int[0, 63], Gen.Long)
+            .Sample(
+                (length, big, signed, offset, raw) =>
+                {
+                    // An independent packing: the whole frame as one 64-bit number, written in the order of the bytes.
+                    var mask = (1UL << length) - 1;
+                    var place = offset % (65 - length);
+                    var bytes = big
+                        ? BitConverter.GetBytes(System.Buffers.Binary.BinaryPrimitives.ReverseEndianness(((ulong)raw & mask) << place))
+                        : BitConverter.GetBytes(((ulong)raw & mask) << place);
+                    var top = place + length - 1;
+                    var start = big ? (7 - top / 8) * 8 + top % 8 : place;
+                    var signal = new DbcSignal("x", start, length, big, signed, 1, 0, "");
+                    var wanted = signed ? (long)((ulong)raw << (64 - length)) >> (64 - length) : (long)((ulong)raw & mask);
+                    Assert.Equal(wanted, signal.Raw(bytes));
+                },
+                iter: 2_000
+            );
 
     [Theory]
     [InlineData("hello", null)]
@@ -219,31 +290,45 @@ public class CanTests
     [Fact]
     public void Absurd_signals_and_messages_are_left_out_and_said()
     {
-        var file = DbcFile.Parse("BO_ 1 A: 8 B\n SG_ Long : 0|65@1+ (1,0) [0|0] \"\" B\n SG_ Out : 60|8@1+ (1,0) [0|0] \"\" B\n SG_ Flat : 0|8@1+ (0,5) [0|0] \"\" B\n SG_ Good : 0|8@1+ (1,0) [0|0] \"\" B\n SG_ Good : 8|8@1+ (1,0) [0|0] \"\" B\nBO_ 2 Huge: 999 B\nBO_ 5000 NoBus: 8 B\nBO_ 1 Again: 8 B\n", "x.dbc");
+        var file = DbcFile.Parse(
+            "BO_ 1 A: 8 B\n SG_ Long : 0|65@1+ (1,0) [0|0] \"\" B\n SG_ Out : 60|8@1+ (1,0) [0|0] \"\" B\n SG_ Flat : 0|8@1+ (0,5) "
+                + "[0|0] \"\" B\n SG_ Good : 0|8@1+ (1,0) [0|0] \"\" B\n SG_ Good : 8|8@1+ (1,0) [0|0] \"\" B\nBO_ 2 Huge: 999 B\nBO_ "
+                + "5000 NoBus: 8 B\nBO_ 1 Again: 8 B\n",
+            "x.dbc"
+        );
         Assert.Equal(["Good"], Assert.Single(file.Messages).Signals.Select(s => s.Name));
-        Assert.Equal(["absurd-signal", "absurd-signal", "absurd-signal", "twice", "absurd-message", "absurd-message", "twice"], file.Notes.Select(n => n.Code));
+        Assert.Equal(
+            ["absurd-signal", "absurd-signal", "absurd-signal", "twice", "absurd-message", "absurd-message", "twice"],
+            file.Notes.Select(n => n.Code)
+        );
     }
 
     [Fact]
     public void Mutated_descriptions_and_logs_give_a_result_or_one_line() =>
-        Gen.Int[0, Description.Length - 1].Select(Gen.Char, Gen.Int[0, 100_000]).Sample((at, with, seed) =>
-        {
-            var random = new Random(seed);
-            var mutated = new StringBuilder(Description);
-            mutated[at] = with;
-            mutated.Remove(random.Next(mutated.Length), 1);
-            try
-            {
-                var file = DbcFile.Parse(mutated.ToString(), "x.dbc");
-                var data = new byte[random.Next(9)];
-                random.NextBytes(data);
-                foreach (var message in file.Messages) Assert.All(message.Decode(data), v => Assert.True(double.IsFinite(v.Value)));
-            }
-            catch (CaptureFormatException error)
-            {
-                Assert.DoesNotContain('\n', error.Message);
-            }
-        }, iter: 3_000);
+        Gen.Int[0, Description.Length - 1]
+            .Select(Gen.Char, Gen.Int[0, 100_000])
+            .Sample(
+                (at, with, seed) =>
+                {
+                    var random = new Random(seed);
+                    var mutated = new StringBuilder(Description);
+                    mutated[at] = with;
+                    mutated.Remove(random.Next(mutated.Length), 1);
+                    try
+                    {
+                        var file = DbcFile.Parse(mutated.ToString(), "x.dbc");
+                        var data = new byte[random.Next(9)];
+                        random.NextBytes(data);
+                        foreach (var message in file.Messages)
+                            Assert.All(message.Decode(data), v => Assert.True(double.IsFinite(v.Value)));
+                    }
+                    catch (CaptureFormatException error)
+                    {
+                        Assert.DoesNotContain('\n', error.Message);
+                    }
+                },
+                iter: 3_000
+            );
 
     [Fact]
     public void A_log_with_its_description_is_read_as_a_capture_file()
@@ -266,13 +351,21 @@ public class CanTests
     }
 
     private static OnBoardTestsResult Read(string text) =>
-        (OnBoardTestsResult)new OnBoardTestsReading().Read(new ReadingRequest(new Capture("x", [], [])) { Messages = CandumpFile.ReadMessages(text, "x.txt") });
+        (OnBoardTestsResult)
+            new OnBoardTestsReading().Read(
+                new ReadingRequest(new Capture("x", [], [])) { Messages = CandumpFile.ReadMessages(text, "x.txt") }
+            );
 
     /// <summary>A message in frames of 8 bytes, padded with AA.</summary>
     private static IEnumerable<byte[]> Split(byte[] data)
     {
         byte[] Padded(IEnumerable<byte> bytes) => [.. bytes.Concat(Enumerable.Repeat((byte)0xAA, 8)).Take(8)];
-        if (data.Length < 8) return [Padded([(byte)data.Length, .. data])];
-        return [Padded([(byte)(0x10 | data.Length >> 8), (byte)data.Length, .. data.Take(6)]), .. data.Skip(6).Chunk(7).Select((chunk, i) => Padded([(byte)(0x20 | (i + 1) % 16), .. chunk]))];
+        if (data.Length < 8)
+            return [Padded([(byte)data.Length, .. data])];
+        return
+        [
+            Padded([(byte)(0x10 | data.Length >> 8), (byte)data.Length, .. data.Take(6)]),
+            .. data.Skip(6).Chunk(7).Select((chunk, i) => Padded([(byte)(0x20 | (i + 1) % 16), .. chunk])),
+        ];
     }
 }

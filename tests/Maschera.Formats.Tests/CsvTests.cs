@@ -121,14 +121,16 @@ public class CsvTests
         Assert.Contains("test.csv", error.Message, StringComparison.Ordinal);
         Assert.Contains(why, error.Message, StringComparison.Ordinal);
         Assert.DoesNotContain('\n', error.Message);
-        if (line is not null) Assert.Equal(line, error.Line);
+        if (line is not null)
+            Assert.Equal(line, error.Line);
     }
 
     [Fact]
     public void Rows_beyond_a_buffer_and_a_block_are_all_read_right()
     {
         var text = new StringBuilder("Time (s),A (V)\n");
-        for (var i = 0; i < 150_000; i++) text.Append(System.Globalization.CultureInfo.InvariantCulture, $"{i * 0.001:0.000},{i % 1000}.25\n");
+        for (var i = 0; i < 150_000; i++)
+            text.Append(System.Globalization.CultureInfo.InvariantCulture, $"{i * 0.001:0.000},{i % 1000}.25\n");
         var channel = Load(text.ToString()).Channels[0];
         Assert.Equal(150_000, channel.Samples.Length);
         Assert.True(channel.Time.IsUniform);
@@ -152,5 +154,29 @@ public class CsvTests
         var layout = CsvFile.Inspect(new MemoryStream(bytes), "test.csv");
         var notes = CsvFile.Read(new MemoryStream(bytes), layout, sink, null, cancel);
         return sink.ToCapture("test.csv", notes);
+    }
+
+    [Theory]
+    [InlineData("Sample rate: 10,000 Hz", 10_000)]
+    [InlineData("Sample rate: 1,000,000 Hz", 1_000_000)]
+    [InlineData("Sample rate: 1.000.000 Hz", 1_000_000)]
+    [InlineData("Sample rate: 12.5 kHz", 12_500)]
+    [InlineData("Sample rate: 12,5 kHz", 12_500)]
+    [InlineData("Sample rate: 10000; bandwidth 20 MHz", 10_000)]
+    [InlineData("Sample rate 250, bandwidth limited", 250)]
+    [InlineData("Sample interval: 0,001 s", 1_000)]
+    [InlineData("dt = 0.5 ms", 2_000)]
+    [InlineData("# sample interval 2 ms", 500)]
+    public void The_rate_in_the_head_is_read_as_it_is_written(string line, double rate)
+    {
+        using var stream = new MemoryStream(System.Text.Encoding.UTF8.GetBytes(line + "\nA (V)\n1.5\n2.5\n3.5\n"));
+        Assert.Equal(rate, 1 / CsvFile.Inspect(stream, "r.csv").Interval!.Value, rate * 1e-9);
+    }
+
+    [Fact]
+    public void Marks_between_thousands_are_noted()
+    {
+        using var stream = new MemoryStream(System.Text.Encoding.UTF8.GetBytes("Sample rate: 10,000 Hz\nA (V)\n1.5\n2.5\n"));
+        Assert.Contains(CsvFile.Inspect(stream, "r.csv").Notes, n => n.Code == "rate-thousands");
     }
 }

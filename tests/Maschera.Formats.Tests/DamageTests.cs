@@ -25,7 +25,8 @@ public class DamageTests
         for (var i = 0; i < 900; i++)
         {
             var bytes = Damage(Encoding.UTF8.GetBytes(s_sound[i % s_sound.Length]), random);
-            if (TryRead(bytes, "d.csv", (stream, sink) => CsvFile.Read(stream, CsvFile.Inspect(new MemoryStream(bytes), "d.csv"), sink))) read++;
+            if (TryRead(bytes, "d.csv", (stream, sink) => CsvFile.Read(stream, CsvFile.Inspect(new MemoryStream(bytes), "d.csv"), sink)))
+                read++;
         }
 
         Assert.InRange(read, 40, 880);
@@ -35,10 +36,52 @@ public class DamageTests
     public void Wav()
     {
         var random = new Random(12);
-        byte[] sound = [.. "RIFF"u8, 44, 0, 0, 0, .. "WAVEfmt "u8, 16, 0, 0, 0, 1, 0, 1, 0, 0xE8, 3, 0, 0, 0xD0, 7, 0, 0, 2, 0, 16, 0, .. "data"u8, 8, 0, 0, 0, 1, 0, 2, 0, 3, 0, 4, 0];
+        byte[] sound =
+        [
+            .. "RIFF"u8,
+            44,
+            0,
+            0,
+            0,
+            .. "WAVEfmt "u8,
+            16,
+            0,
+            0,
+            0,
+            1,
+            0,
+            1,
+            0,
+            0xE8,
+            3,
+            0,
+            0,
+            0xD0,
+            7,
+            0,
+            0,
+            2,
+            0,
+            16,
+            0,
+            .. "data"u8,
+            8,
+            0,
+            0,
+            0,
+            1,
+            0,
+            2,
+            0,
+            3,
+            0,
+            4,
+            0,
+        ];
         var read = 0;
         for (var i = 0; i < 500; i++)
-            if (TryRead(Damage(sound, random), "d.wav", (stream, sink) => WavFile.Read(stream, "d.wav", sink))) read++;
+            if (TryRead(Damage(sound, random), "d.wav", (stream, sink) => WavFile.Read(stream, "d.wav", sink)))
+                read++;
         Assert.InRange(read, 10, 490);
     }
 
@@ -51,11 +94,21 @@ public class DamageTests
             var at = random.Next(bytes.Count);
             switch (random.Next(5))
             {
-                case 0: bytes[at] = (byte)random.Next(256); break;
-                case 1: bytes.RemoveAt(at); break;
-                case 2: bytes.Insert(at, (byte)"0,;.\n\"-e:\t"[random.Next(10)]); break;
-                case 3: bytes.RemoveRange(at, bytes.Count - at); break;
-                default: bytes.InsertRange(at, bytes.GetRange(at, Math.Min(9, bytes.Count - at))); break;
+                case 0:
+                    bytes[at] = (byte)random.Next(256);
+                    break;
+                case 1:
+                    bytes.RemoveAt(at);
+                    break;
+                case 2:
+                    bytes.Insert(at, (byte)"0,;.\n\"-e:\t"[random.Next(10)]);
+                    break;
+                case 3:
+                    bytes.RemoveRange(at, bytes.Count - at);
+                    break;
+                default:
+                    bytes.InsertRange(at, bytes.GetRange(at, Math.Min(9, bytes.Count - at)));
+                    break;
             }
         }
 

@@ -8,11 +8,17 @@ public class EngineFileTests
     [Fact]
     public void Reads_every_field()
     {
-        var engine = EngineFile.Parse("""
-            { "name": "Orsa 1.4", "cylinders": 4, "firingOrder": [1, 3, 4, 2], "firingAngles": [0, 180, 360, 540], "banks": [[1, 2, 3, 4]], "stroke": 4, "fuel": "petrol",
-              "crankWheel": { "teeth": 60, "missing": [2], "gapToTdc": 90 }, "valveTiming": { "evo": 134, "evc": 372, "ivo": 348, "ivc": 588 },
-              "geometry": { "boreMm": 82, "strokeMm": 86, "rodMm": 140, "compressionRatio": 10.2 }, "camLimits": { "watch": 6, "fault": 10 } }
-            """, "e.json");
+        var engine = EngineFile.Parse(
+            """
+            { "name": "Orsa 1.4", "cylinders": 4, "firingOrder": [1, 3, 4, 2], "firingAngles": [0, 180, 360, 540],
+              "banks": [[1, 2, 3, 4]], "stroke": 4, "fuel": "petrol",
+              "crankWheel": { "teeth": 60, "missing": [2], "gapToTdc": 90 },
+              "valveTiming": { "evo": 134, "evc": 372, "ivo": 348, "ivc": 588 },
+              "geometry": { "boreMm": 82, "strokeMm": 86, "rodMm": 140, "compressionRatio": 10.2 },
+              "camLimits": { "watch": 6, "fault": 10 } }
+            """,
+            "e.json"
+        );
         Assert.Equal([1, 3, 4, 2], engine.FiringOrder);
         Assert.Equal((60, 90.0), (engine.CrankWheel!.Teeth, engine.CrankWheel.GapToTdc));
         Assert.Equal((588, 10.2, 10), (engine.ValveTiming!.Ivc, engine.Geometry!.CompressionRatio, engine.CamLimits!.Fault));

@@ -18,7 +18,8 @@ public class WavTests
         var capture = Load(Wav(kind, bits, 2, [0, 0.5, -0.5, 0.25, -1, 0.75]));
         Assert.Equal(["1", "2"], capture.Channels.Select(c => c.Name));
         Assert.Equal(1e-3, capture.Channels[0].Time.Step, 12);
-        double[] left = [0, -0.5, -1], right = [0.5, 0.25, 0.75];
+        double[] left = [0, -0.5, -1],
+            right = [0.5, 0.25, 0.75];
         Assert.All(left.Zip(capture.Channels[0].Samples), p => Assert.Equal(p.First, p.Second, within));
         Assert.All(right.Zip(capture.Channels[1].Samples), p => Assert.Equal(p.First, p.Second, within));
     }
@@ -35,7 +36,11 @@ public class WavTests
     [InlineData(2, 4)]
     [InlineData(1, 12)]
     public void Encodings_that_can_t_be_read_are_refused(int kind, int bits) =>
-        Assert.Contains("can't be read", Assert.Throws<CaptureFormatException>(() => Load(Wav(kind, bits, 1, []))).Message, StringComparison.Ordinal);
+        Assert.Contains(
+            "can't be read",
+            Assert.Throws<CaptureFormatException>(() => Load(Wav(kind, bits, 1, []))).Message,
+            StringComparison.Ordinal
+        );
 
     [Fact]
     public void A_file_without_samples_is_refused() => Assert.Throws<CaptureFormatException>(() => Load(Wav(1, 16, 1, [])));
@@ -53,12 +58,18 @@ public class WavTests
         using var body = new BinaryWriter(data);
         foreach (var s in samples)
         {
-            if (kind == 3 && bits == 32) body.Write((float)s);
-            else if (kind == 3) body.Write(s);
-            else if (bits == 8) body.Write((byte)(s * 127 + 128));
-            else if (bits == 16) body.Write((short)(s * 32767));
-            else if (bits == 24) body.Write(BitConverter.GetBytes((int)(s * 8388607))[..3]);
-            else body.Write((int)(s * 2147483647));
+            if (kind == 3 && bits == 32)
+                body.Write((float)s);
+            else if (kind == 3)
+                body.Write(s);
+            else if (bits == 8)
+                body.Write((byte)(s * 127 + 128));
+            else if (bits == 16)
+                body.Write((short)(s * 32767));
+            else if (bits == 24)
+                body.Write(BitConverter.GetBytes((int)(s * 8388607))[..3]);
+            else
+                body.Write((int)(s * 2147483647));
         }
 
         using var file = new MemoryStream();
@@ -77,5 +88,40 @@ public class WavTests
         w.Write(claimed ?? (uint)data.Length);
         w.Write(data.ToArray());
         return file.ToArray();
+    }
+
+    [Theory]
+    [InlineData(65_535)]
+    [InlineData(513)]
+    public void A_header_that_claims_more_channels_than_any_scope_has_is_refused_without_memory_for_them(ushort channels)
+    {
+        var path = Path.GetTempFileName();
+        try
+        {
+            using (var writer = new BinaryWriter(File.Create(path)))
+            {
+                writer.Write("RIFF"u8);
+                writer.Write(36);
+                writer.Write("WAVEfmt "u8);
+                writer.Write(16);
+                writer.Write((ushort)1);
+                writer.Write(channels);
+                writer.Write(48_000);
+                writer.Write(48_000 * channels * 2);
+                writer.Write((ushort)(channels * 2));
+                writer.Write((ushort)16);
+                writer.Write("data"u8);
+                writer.Write(int.MaxValue);
+            }
+
+            var before = GC.GetAllocatedBytesForCurrentThread();
+            var why = Assert.Throws<CaptureFormatException>(() => CaptureFile.Load(path)).Message;
+            Assert.Contains($"{channels} channels", why, StringComparison.Ordinal);
+            Assert.InRange(GC.GetAllocatedBytesForCurrentThread() - before, 0, 10_000_000);
+        }
+        finally
+        {
+            File.Delete(path);
+        }
     }
 }

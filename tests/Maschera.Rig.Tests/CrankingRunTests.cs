@@ -8,7 +8,12 @@ public class CrankingRunTests
     [Fact]
     public void The_same_seed_gives_the_same_capture()
     {
-        var plan = new CrankingPlan(EngineCatalogue.Orsa) { Cranking = 2, SyncCylinder = 1, CrankSensor = true };
+        var plan = new CrankingPlan(EngineCatalogue.Orsa)
+        {
+            Cranking = 2,
+            SyncCylinder = 1,
+            CrankSensor = true,
+        };
         var (first, _) = CrankingRun.Record(plan);
         var (second, _) = CrankingRun.Record(plan);
         var (other, _) = CrankingRun.Record(plan with { Seed = 2 });

@@ -1,4 +1,5 @@
 using Maschera.Core.Vehicle;
+using Maschera.Instruments;
 using Maschera.Rig.Vehicle;
 
 namespace Maschera.Rig.Tests;
@@ -36,7 +37,11 @@ public class VehicleTests
     {
         var (tester, clock) = Tester(new VehiclePlan(EngineCatalogue.Ghiro));
         await VehicleCheck.LogAsync(tester, () => (clock[0] += 0.1) < 30, TestContext.Current.CancellationToken);
-        var speeds = Assembled(tester).SelectMany(m => LiveData.Decode(m.Data)).Where(v => v.Value.Name == "Engine speed").Select(v => v.Number).ToList();
+        var speeds = Assembled(tester)
+            .SelectMany(m => LiveData.Decode(m.Data))
+            .Where(v => v.Value.Name == "Engine speed")
+            .Select(v => v.Number)
+            .ToList();
         Assert.InRange(speeds.Count, 280, 310);
         Assert.InRange(speeds.Min(), 700, 800);
         Assert.InRange(speeds.Max(), 4_200, 4_500);
@@ -48,7 +53,9 @@ public class VehicleTests
         var (tester, _) = Tester(new VehiclePlan(EngineCatalogue.Orsa));
         Assert.Equal(["7E8", "7E9"], (await tester.AskAsync([0x03], TestContext.Current.CancellationToken)).Select(m => m.Ecu));
         Assert.Empty(await tester.AskAsync([0x08], TestContext.Current.CancellationToken));
-        await Assert.ThrowsAsync<VehicleException>(() => VehicleCheck.ReadAsync(new DiagnosticTester(new Silence()), TestContext.Current.CancellationToken));
+        await Assert.ThrowsAsync<VehicleException>(() =>
+            VehicleCheck.ReadAsync(new DiagnosticTester(new Silence()), TestContext.Current.CancellationToken)
+        );
     }
 
     private static IReadOnlyList<DiagnosticMessage> Assembled(DiagnosticTester tester) => MessageAssembler.Of(tester.Log).Messages;
@@ -62,7 +69,9 @@ public class VehicleTests
     private sealed class Silence : ICanAdapter
     {
         public string Name => "nobody";
+
         public Task SendAsync(CanFrame frame, CancellationToken cancel) => Task.CompletedTask;
+
         public Task<CanFrame?> ReceiveAsync(TimeSpan wait, CancellationToken cancel) => Task.FromResult<CanFrame?>(null);
     }
 }

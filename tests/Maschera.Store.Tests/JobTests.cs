@@ -1,3 +1,4 @@
+using Maschera.Core.Basics;
 using Maschera.Core.Readings;
 using Maschera.Core.Readings.RelativeCompression;
 using Maschera.Store;
@@ -12,7 +13,8 @@ public sealed class JobTests : IDisposable
 
     public void Dispose()
     {
-        Microsoft.Data.Sqlite.SqliteConnection.ClearAllPools();
+        using (var connection = new Microsoft.Data.Sqlite.SqliteConnection($"Data Source={Path.Combine(_folder, "j.db")}"))
+            Microsoft.Data.Sqlite.SqliteConnection.ClearPool(connection);
         Directory.Delete(_folder, recursive: true);
     }
 
@@ -22,7 +24,12 @@ public sealed class JobTests : IDisposable
         using (var db = Open())
         {
             db.Prepare();
-            var capture = new StoredCapture { Name = "c", Conditions = new Conditions("cranking", -4, "fuel", null, "ignition", 2), Job = Job() };
+            var capture = new StoredCapture
+            {
+                Name = "c",
+                Conditions = new Conditions("cranking", -4, "fuel", null, "ignition", 2),
+                Job = Job(),
+            };
             db.Captures.Add(capture);
             db.SaveChanges();
             db.Readings.Add(StoredReading.Of(Result(), capture.JobId, capture.Id));
@@ -47,7 +54,7 @@ public sealed class JobTests : IDisposable
     }
 
     [Fact]
-    public void A_deleted_job_is_not_live_and_goes_with_all_it_has_at_the_next_start()
+    public void A_deleted_job_is_not_live_and_goes_with_all_it_has_after_a_week()
     {
         using (var db = Open())
         {
@@ -65,6 +72,9 @@ public sealed class JobTests : IDisposable
 
         using var fresh = Open();
         fresh.Prepare();
+        fresh.Sweep(DateTime.UtcNow);
+        Assert.Single(fresh.Jobs);
+        fresh.Sweep(DateTime.UtcNow.AddDays(8));
         Assert.Empty(fresh.Jobs);
         Assert.Empty(fresh.Captures);
         Assert.Empty(fresh.Readings);
@@ -79,24 +89,38 @@ public sealed class JobTests : IDisposable
         Assert.StartsWith(data.Root, data.Database, StringComparison.Ordinal);
     }
 
+    [Fact]
+    public void Uploads_nobody_came_back_to_go_after_a_week()
+    {
+        var data = new DataFolder(Path.Combine(_folder, "swept"));
+        var upload = Path.Combine(data.Incoming, "abc");
+        File.WriteAllText(upload, "x");
+        data.Sweep(DateTime.UtcNow.AddDays(6));
+        Assert.True(File.Exists(upload));
+        data.Sweep(DateTime.UtcNow.AddDays(8));
+        Assert.False(File.Exists(upload));
+    }
+
     private MascheraDb Open() => new(MascheraDb.ForFile(Path.Combine(_folder, "j.db")));
 
-    private static Job Job() => new()
-    {
-        Vehicle = "v",
-        Complaint = "c",
-        CreatedAt = DateTime.UtcNow,
-        Engine = new StoredEngine { Name = "e", Json = """{"cylinders":4,"firingOrder":[1,3,4,2]}""" },
-    };
+    private static Job Job() =>
+        new()
+        {
+            Vehicle = "v",
+            Complaint = "c",
+            CreatedAt = DateTime.UtcNow,
+            Engine = new StoredEngine { Name = "e", Json = """{"cylinders":4,"firingOrder":[1,3,4,2]}""" },
+        };
 
-    private static RelativeCompressionResult Result() => new()
-    {
-        Reading = "relative-compression",
-        Verdict = "uneven",
-        Sentence = "one is weak",
-        Method = "m",
-        Notes = [new Note("no-sync", "why")],
-        Positions = [new(1, 1, 100, 0.5), new(2, 3, 71.5, 0.6)],
-        Low = [new(2, 3, 71.5)],
-    };
+    private static RelativeCompressionResult Result() =>
+        new()
+        {
+            Reading = "relative-compression",
+            Verdict = "uneven",
+            Sentence = "one is weak",
+            Method = "m",
+            Notes = [new Note("no-sync", "why")],
+            Positions = [new(1, 1, 100, 0.5), new(2, 3, 71.5, 0.6)],
+            Low = [new(2, 3, 71.5)],
+        };
 }

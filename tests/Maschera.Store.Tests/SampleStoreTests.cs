@@ -1,3 +1,5 @@
+using Maschera.Core.Expressions;
+using Maschera.Core.Quantities;
 using Maschera.Core.Signals;
 using Maschera.Store;
 using Microsoft.EntityFrameworkCore;
@@ -15,14 +17,23 @@ public sealed class SampleStoreTests : IDisposable
         _db = Open();
         _db.Prepare();
         var engine = new StoredEngine { Name = "e", Json = """{"cylinders":1,"firingOrder":[1]}""" };
-        _db.Jobs.Add(new Job { Vehicle = "v", Complaint = "c", Engine = engine, CreatedAt = DateTime.UtcNow });
+        _db.Jobs.Add(
+            new Job
+            {
+                Vehicle = "v",
+                Complaint = "c",
+                Engine = engine,
+                CreatedAt = DateTime.UtcNow,
+            }
+        );
         _db.SaveChanges();
     }
 
     public void Dispose()
     {
         _db.Dispose();
-        Microsoft.Data.Sqlite.SqliteConnection.ClearAllPools();
+        using (var connection = new Microsoft.Data.Sqlite.SqliteConnection($"Data Source={Path.Combine(_folder, "t.db")}"))
+            Microsoft.Data.Sqlite.SqliteConnection.ClearPool(connection);
         Directory.Delete(_folder, recursive: true);
     }
 
@@ -33,7 +44,10 @@ public sealed class SampleStoreTests : IDisposable
     public void Samples_come_back_bit_for_bit(double step)
     {
         var random = new Random(1);
-        var samples = Enumerable.Range(0, 40_000).Select(_ => step > 0 ? (float)(random.Next(-2000, 2000) * step) : random.NextSingle()).ToArray();
+        var samples = Enumerable
+            .Range(0, 40_000)
+            .Select(_ => step > 0 ? (float)(random.Next(-2000, 2000) * step) : random.NextSingle())
+            .ToArray();
         samples[17] = float.NaN;
         var channel = Keep(samples, i => i * 1e-3);
         Assert.Equal(samples, new SampleStore(_db).Load(channel).Samples);
@@ -42,10 +56,16 @@ public sealed class SampleStoreTests : IDisposable
     [Fact]
     public void Uneven_times_come_back_too()
     {
-        var channel = Keep(Enumerable.Range(0, 40_000).Select(i => (float)i).ToArray(), i => i < 20_000 ? i * 0.01 : 200 + (i - 20_000) * 0.013 + (i % 7) * 1e-3);
+        var channel = Keep(
+            Enumerable.Range(0, 40_000).Select(i => (float)i).ToArray(),
+            i => i < 20_000 ? i * 0.01 : 200 + (i - 20_000) * 0.013 + (i % 7) * 1e-3
+        );
         var loaded = new SampleStore(_db).Load(channel);
         Assert.False(loaded.Time.IsUniform);
-        Assert.All(Enumerable.Range(0, 40_000), i => Assert.Equal(i < 20_000 ? i * 0.01 : 200 + (i - 20_000) * 0.013 + (i % 7) * 1e-3, loaded.Time[i], 9));
+        Assert.All(
+            Enumerable.Range(0, 40_000),
+            i => Assert.Equal(i < 20_000 ? i * 0.01 : 200 + (i - 20_000) * 0.013 + (i % 7) * 1e-3, loaded.Time[i], 9)
+        );
     }
 
     [Theory]
@@ -86,19 +106,32 @@ public sealed class SampleStoreTests : IDisposable
         {
             var columns = random.Next(20, 900);
             var (a, b) = (random.NextDouble(), random.NextDouble());
-            var (from, to) = (channel.Start + Math.Min(a, b) * (channel.End - channel.Start), channel.Start + Math.Max(a, b) * (channel.End - channel.Start));
-            if (store.Window(channel, from, to, columns) is not { Seconds: null } trace) continue;
+            var (from, to) = (
+                channel.Start + Math.Min(a, b) * (channel.End - channel.Start),
+                channel.Start + Math.Max(a, b) * (channel.End - channel.Start)
+            );
+            if (store.Window(channel, from, to, columns) is not { Seconds: null } trace)
+                continue;
             var width = (to - from) / columns;
             // A node may straddle columns, so what is in a column is in it or its neighbours, and nothing is made up.
             for (var c = 1; c < columns - 1; c++)
             {
-                var inside = samples.Where((v, i) => !float.IsNaN(v) && Time(i) >= from + c * width && Time(i) < from + (c + 1) * width).Take(1).ToArray();
-                if (inside.Length > 0) Assert.True(Enumerable.Range(c - 1, 3).Any(n => trace.Values[2 * n] <= inside[0] && inside[0] <= trace.Values[2 * n + 1]), $"column {c} of {columns}");
-                if (c > 3) break;
+                var inside = samples
+                    .Where((v, i) => !float.IsNaN(v) && Time(i) >= from + c * width && Time(i) < from + (c + 1) * width)
+                    .Take(1)
+                    .ToArray();
+                if (inside.Length > 0)
+                    Assert.True(
+                        Enumerable.Range(c - 1, 3).Any(n => trace.Values[2 * n] <= inside[0] && inside[0] <= trace.Values[2 * n + 1]),
+                        $"column {c} of {columns}"
+                    );
+                if (c > 3)
+                    break;
             }
 
             var shown = samples.Where((v, i) => !float.IsNaN(v) && Time(i) >= from && Time(i) <= to).ToArray();
-            if (shown.Length == 0) continue;
+            if (shown.Length == 0)
+                continue;
             Assert.True(trace.Values.Where(float.IsFinite).Max() >= shown.Max());
             Assert.True(trace.Values.Where(float.IsFinite).Min() <= shown.Min());
         }
@@ -123,9 +156,12 @@ public sealed class SampleStoreTests : IDisposable
     public void A_converter_s_samples_take_no_more_room_than_its_bits(int bits)
     {
         var random = new Random(bits);
-        var samples = Enumerable.Range(0, 163_840).Select(_ => (float)random.Next(-(1 << bits - 1), 1 << bits - 1) / (1 << bits - 1)).ToArray();
+        var samples = Enumerable
+            .Range(0, 163_840)
+            .Select(_ => (float)random.Next(-(1 << bits - 1), 1 << bits - 1) / (1 << bits - 1))
+            .ToArray();
         var capture = new StoredCapture { JobId = 1, Name = "c" };
-        using (var writer = new CaptureWriter(_db, capture, [new ChannelChoice("A", "V", 12.34, null)]))
+        using (var writer = new CaptureWriter(_db, capture, _ => [new ChannelChoice("A", "V", 12.34, null)]))
         {
             writer.Begin([new ChannelInfo("A", "V", 0)], 1, 0);
             writer.Append(Block(samples, i => i * 1e-3));
@@ -185,7 +221,13 @@ public sealed class SampleStoreTests : IDisposable
     public void Scale_unit_and_choice_of_channels_are_kept()
     {
         var capture = new StoredCapture { JobId = 1, Name = "scaled" };
-        using (var writer = new CaptureWriter(_db, capture, [new ChannelChoice("Current", "A", 100, "current"), new ChannelChoice("Off", "V", 1, null, Keep: false)]))
+        using (
+            var writer = new CaptureWriter(
+                _db,
+                capture,
+                _ => [new ChannelChoice("Current", "A", 100, "current"), new ChannelChoice("Off", "V", 1, null, Keep: false)]
+            )
+        )
         {
             writer.Begin([new ChannelInfo("A", "V", 0), new ChannelInfo("B", "V", 0)], 1, 0);
             var block = new SampleBlock(1, 2, 4) { Count = 2 };
@@ -200,7 +242,7 @@ public sealed class SampleStoreTests : IDisposable
     }
 
     [Fact]
-    public void What_was_deleted_goes_at_the_next_start_with_its_samples()
+    public void What_was_deleted_stays_a_week_and_goes_then_with_its_samples()
     {
         var channel = Keep(new float[20_000], i => i);
         var capture = _db.Captures.First(c => c.Id == channel.CaptureId);
@@ -208,57 +250,33 @@ public sealed class SampleStoreTests : IDisposable
         _db.SaveChanges();
         using var fresh = Open();
         fresh.Prepare();
+        fresh.Sweep(DateTime.UtcNow.AddDays(6));
+        Assert.Single(fresh.Captures);
+        fresh.Sweep(DateTime.UtcNow.AddDays(8));
         Assert.Empty(fresh.Captures);
         Assert.Equal(0, fresh.Database.SqlQueryRaw<int>("SELECT COUNT(*) AS Value FROM Blocks").Single());
     }
 
     [Fact]
-    public void A_database_of_the_first_build_is_brought_up_to_date_with_its_samples()
+    public void Half_captures_of_dead_processes_go_after_a_week_and_those_of_living_ones_stay()
     {
-        var samples = Enumerable.Range(0, 20_000).Select(i => i % 100 * 0.5f).ToArray();
-        var channel = Keep(new float[10], i => i);
-        foreach (var statement in (string[])
-                 ["DROP TABLE Codes", "DROP TABLE Corrections", "ALTER TABLE Captures DROP COLUMN Exchange", "ALTER TABLE Jobs DROP COLUMN CodesClearedAt", "ALTER TABLE Jobs DROP COLUMN BatteryOffAt", "ALTER TABLE Jobs DROP COLUMN BatteryVolts", "DROP TABLE Calipers", "DROP TABLE Pins", "DROP TABLE Blocks", "DROP TABLE Levels", "ALTER TABLE Channels DROP COLUMN Expression", "ALTER TABLE Channels DROP COLUMN IsLaneCopy",
-                     "ALTER TABLE Captures DROP COLUMN IsWhole", "ALTER TABLE Captures DROP COLUMN WriterProcess", "ALTER TABLE Captures DROP COLUMN ArrangementJson", "ALTER TABLE Captures DROP COLUMN ShelvedAt",
-                     "ALTER TABLE Captures DROP COLUMN ShelfReason", "ALTER TABLE Captures DROP COLUMN ShelfBy", "UPDATE Channels SET Count = 20000, Start = 1, Step = 0.001, End = 20.999, IsUniform = 1",
-                     "CREATE TABLE SampleBlocks (ChannelId INTEGER NOT NULL, Number INTEGER NOT NULL, Count INTEGER NOT NULL, FirstSeconds REAL NOT NULL, LastSeconds REAL NOT NULL, Samples BLOB NOT NULL, Times BLOB, Extremes BLOB NOT NULL, PRIMARY KEY (ChannelId, Number)) WITHOUT ROWID"])
-            _db.Database.ExecuteSqlRaw(statement);
-        for (var (number, first) = (0, 0); first < samples.Length; number++, first += 16_384)
-        {
-            var block = samples[first..Math.Min(samples.Length, first + 16_384)];
-            _db.Database.ExecuteSqlRaw("INSERT INTO SampleBlocks VALUES ({0}, {1}, {2}, {3}, {4}, {5}, NULL, x'00')", channel.Id, number, block.Length, 1 + first * 0.001, 1 + (first + block.Length - 1) * 0.001, PackedAsBefore(block));
-        }
-
-        using (var fresh = Open())
-        {
-            fresh.Prepare();
-            var row = fresh.Channels.Single();
-            var loaded = new SampleStore(fresh).Load(row);
-            Assert.Equal(samples, loaded.Samples);
-            Assert.Equal((1.0, 20.999), (loaded.Time.Start, Math.Round(loaded.Time.End, 9)));
-            Assert.Equal(49.5f, new SampleStore(fresh).Window(row, 1, 21, 50).Values.Where(float.IsFinite).Max());
-            Assert.True(fresh.Captures.Single().IsWhole);
-            fresh.Jobs.Single().Codes.Add(new StoredCode { Code = "P0340", SeenAt = DateTime.UtcNow });
-            fresh.Corrections.Add(new StoredCorrection { Name = "T3", Quantity = "Oil temperature" });
-            fresh.SaveChanges();
-            Assert.Equal(0, fresh.Database.SqlQueryRaw<int>("SELECT COUNT(*) AS Value FROM sqlite_master WHERE name = 'SampleBlocks'").Single());
-        }
-
-        using var again = Open();
-        again.Prepare();
-        Assert.Equal(samples, new SampleStore(again).Load(again.Channels.Single()).Samples);
-    }
-
-    /// <summary>A block as the first build wrote plain floats: a kind byte, sixteen unused ones, and the bytes of equal weight side by side, deflated.</summary>
-    private static byte[] PackedAsBefore(float[] block)
-    {
-        var plain = System.Runtime.InteropServices.MemoryMarshal.AsBytes<float>(block).ToArray();
-        using var packed = new MemoryStream();
-        packed.Write(new byte[17]);
-        using (var deflate = new System.IO.Compression.DeflateStream(packed, System.IO.Compression.CompressionLevel.Fastest, leaveOpen: true))
-            for (var b = 0; b < 4; b++)
-                for (var i = 0; i < block.Length; i++) deflate.WriteByte(plain[4 * i + b]);
-        return packed.ToArray();
+        using var other = System.Diagnostics.Process.GetProcessById(1);
+        foreach (var writer in (int?[])[int.MaxValue, other.Id, null])
+            _db.Captures.Add(
+                new StoredCapture
+                {
+                    JobId = 1,
+                    Name = $"half of {writer}",
+                    IsWhole = false,
+                    WriterProcess = writer,
+                    TakenAt = DateTime.UtcNow,
+                }
+            );
+        _db.SaveChanges();
+        _db.Sweep(DateTime.UtcNow);
+        Assert.Equal(3, _db.Captures.IgnoreQueryFilters().Count(c => !c.IsWhole));
+        _db.Sweep(DateTime.UtcNow.AddDays(8));
+        Assert.Equal([$"half of {other.Id}"], _db.Captures.IgnoreQueryFilters().Where(c => !c.IsWhole).Select(c => c.Name));
     }
 
     private MascheraDb Open() => new(MascheraDb.ForFile(Path.Combine(_folder, "t.db")));
@@ -278,7 +296,8 @@ public sealed class SampleStoreTests : IDisposable
     {
         var block = new SampleBlock(1, 1, samples.Length) { Count = samples.Length };
         samples.CopyTo(block.Values[0], 0);
-        for (var i = 0; i < samples.Length; i++) block.Times[0][i] = time(i);
+        for (var i = 0; i < samples.Length; i++)
+            block.Times[0][i] = time(i);
         return block;
     }
 }

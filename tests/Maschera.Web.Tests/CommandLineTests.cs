@@ -6,6 +6,11 @@ namespace Maschera.Web.Tests;
 /// <summary>The command line as a process: what it prints and how it ends.</summary>
 public sealed class CommandLineTests : IDisposable
 {
+    /// <summary>The program where it is built: its libraries lie beside it.</summary>
+    private static readonly string s_program = Path.GetFullPath(
+        Path.Combine(AppContext.BaseDirectory, "../../../../../src/Maschera.Cli/bin/Release/net10.0/Maschera.Cli.dll")
+    );
+
     private readonly string _folder = Directory.CreateTempSubdirectory("maschera").FullName;
 
     public void Dispose() => Directory.Delete(_folder, recursive: true);
@@ -13,8 +18,14 @@ public sealed class CommandLineTests : IDisposable
     [Fact]
     public void Duty_is_one_json_object_and_exit_0()
     {
-        var rows = Enumerable.Range(0, 4000).Select(i => FormattableString.Invariant($"{i * 1e-4:0.0000},{(i % 100 < 40 ? 12 : 0.2)}"));
-        var (exit, output, _) = Run("read", "duty", Write("d.csv", "Time (s),Control (V)\n" + string.Join("\n", rows) + "\n"), "--channel", "signal=control");
+        var rows = Enumerable.Range(0, 4000).Select(i => $"{i * 1e-4:0.0000},{(i % 100 < 40 ? 12 : 0.2)}");
+        var (exit, output, _) = Run(
+            "read",
+            "duty",
+            Write("d.csv", "Time (s),Control (V)\n" + string.Join("\n", rows) + "\n"),
+            "--channel",
+            "signal=control"
+        );
         Assert.Equal(0, exit);
         using var json = JsonDocument.Parse(output);
         Assert.Equal("steady", json.RootElement.GetProperty("verdict").GetString());
@@ -26,7 +37,7 @@ public sealed class CommandLineTests : IDisposable
     [Fact]
     public void A_capture_that_can_t_answer_is_unusable_and_exit_0_without_a_number()
     {
-        var rows = Enumerable.Range(0, 500).Select(i => FormattableString.Invariant($"{i * 1e-3:0.000},5.0"));
+        var rows = Enumerable.Range(0, 500).Select(i => $"{i * 1e-3:0.000},5.0");
         var (exit, output, _) = Run("read", "duty", Write("flat.csv", "Time (s),Signal (V)\n" + string.Join("\n", rows) + "\n"));
         Assert.Equal(0, exit);
         using var json = JsonDocument.Parse(output);
@@ -53,8 +64,14 @@ public sealed class CommandLineTests : IDisposable
     [Fact]
     public void A_probe_scales_its_column()
     {
-        var rows = Enumerable.Range(0, 400).Select(i => FormattableString.Invariant($"{i * 1e-3:0.000},{(i % 10 < 5 ? 1.2 : 0)}"));
-        var (_, output, _) = Run("read", "duty", Write("p.csv", "Time (s),Signal (V)\n" + string.Join("\n", rows) + "\n"), "--probe", "signal=10");
+        var rows = Enumerable.Range(0, 400).Select(i => $"{i * 1e-3:0.000},{(i % 10 < 5 ? 1.2 : 0)}");
+        var (_, output, _) = Run(
+            "read",
+            "duty",
+            Write("p.csv", "Time (s),Signal (V)\n" + string.Join("\n", rows) + "\n"),
+            "--probe",
+            "signal=10"
+        );
         using var json = JsonDocument.Parse(output);
         Assert.Equal(12, json.RootElement.GetProperty("highVolts").GetDouble(), 1e-4);
     }
@@ -66,11 +83,12 @@ public sealed class CommandLineTests : IDisposable
         return path;
     }
 
-    private static (int Exit, string Output, string Errors) Run(params string[] words)
+    internal static (int Exit, string Output, string Errors) Run(params string[] words)
     {
         var start = new ProcessStartInfo("dotnet") { RedirectStandardOutput = true, RedirectStandardError = true };
-        start.ArgumentList.Add(Path.Combine(AppContext.BaseDirectory, "Maschera.Cli.dll"));
-        foreach (var word in words) start.ArgumentList.Add(word);
+        start.ArgumentList.Add(s_program);
+        foreach (var word in words)
+            start.ArgumentList.Add(word);
         using var process = Process.Start(start)!;
         var errors = process.StandardError.ReadToEndAsync();
         var output = process.StandardOutput.ReadToEnd();

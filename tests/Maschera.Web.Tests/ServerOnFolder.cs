@@ -1,7 +1,8 @@
+using Maschera.App;
 using Maschera.Store;
-using Maschera.Web.Services;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Hosting;
+using Microsoft.Data.Sqlite;
 using Microsoft.Extensions.DependencyInjection;
 
 namespace Maschera.Web.Tests;
@@ -19,7 +20,9 @@ public sealed class ServerOnFolder : IAsyncDisposable
     public static async Task<ServerOnFolder> StartAsync(Action<MascheraDb, IServiceProvider> fill)
     {
         var folder = Directory.CreateTempSubdirectory("maschera").FullName;
-        var builder = WebApplication.CreateBuilder(new WebApplicationOptions { ApplicationName = "Maschera.Web", ContentRootPath = AppContext.BaseDirectory });
+        var builder = WebApplication.CreateBuilder(
+            new WebApplicationOptions { ApplicationName = "Maschera.Web", ContentRootPath = AppContext.BaseDirectory }
+        );
         builder.WebHost.UseUrls("http://127.0.0.1:0");
         builder.AddMaschera(new DataFolder(folder));
         var server = new ServerOnFolder(builder.Build(), folder);
@@ -39,12 +42,22 @@ public sealed class ServerOnFolder : IAsyncDisposable
     /// <summary>Its database, on a connection of its own.</summary>
     public MascheraDb Open() => new(MascheraDb.ForFile(Path.Combine(Folder, "maschera.db")));
 
+    /// <summary>
+    /// Closes the idle connections to a folder's database. Those of other tests that run beside this one are left alone: taking
+    /// them away makes their servers fail.
+    /// </summary>
+    public static void LetGo(string folder)
+    {
+        using var connection = new SqliteConnection($"Data Source={Path.Combine(folder, "maschera.db")}");
+        SqliteConnection.ClearPool(connection);
+    }
+
     public async ValueTask DisposeAsync()
     {
         Client.Dispose();
         await App.StopAsync();
         await App.DisposeAsync();
-        Microsoft.Data.Sqlite.SqliteConnection.ClearAllPools();
+        LetGo(Folder);
         Directory.Delete(Folder, recursive: true);
     }
 }

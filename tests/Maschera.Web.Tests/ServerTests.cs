@@ -16,9 +16,11 @@ public sealed class ServerTests : IDisposable
 
     public void Dispose()
     {
-        foreach (var process in _running.Where(p => !p.HasExited)) process.Kill();
-        foreach (var process in _running) process.WaitForExit();
-        Microsoft.Data.Sqlite.SqliteConnection.ClearAllPools();
+        foreach (var process in _running.Where(p => !p.HasExited))
+            process.Kill();
+        foreach (var process in _running)
+            process.WaitForExit();
+        ServerOnFolder.LetGo(_folder);
         Directory.Delete(_folder, recursive: true);
     }
 
@@ -36,18 +38,44 @@ public sealed class ServerTests : IDisposable
         }
 
         _running[^1].Kill();
-        using (var client = await StartAsync("--demo")) Assert.Contains(changed, await client.GetStringAsync("/"), StringComparison.Ordinal);
+        using (var client = await StartAsync("--demo"))
+            Assert.Contains(changed, await client.GetStringAsync("/"), StringComparison.Ordinal);
         _running[^1].Kill();
-        using (var client = await StartAsync("--demo", "--fresh")) Assert.DoesNotContain(changed, await client.GetStringAsync("/"), StringComparison.Ordinal);
+        using (var client = await StartAsync("--demo", "--fresh"))
+            Assert.DoesNotContain(changed, await client.GetStringAsync("/"), StringComparison.Ordinal);
     }
 
     [Fact]
     public async Task What_is_not_there_or_makes_no_sense_gets_a_plain_answer()
     {
         using var client = await StartAsync("--demo");
-        foreach (var path in (string[])["/jobs/9999", "/bench/9999", "/engines/9999", "/imports/abc", "/imports/..%2f..%2fetc", "/nowhere", "/bench/window?channels=9999&from=0&to=1&columns=10", "/bench/9999/export?format=csv", "/bench/9999/picture.svg?from=0&to=1", "/live/abc/window?from=0&to=1&columns=5", "/bench/derive/abc"])
+        foreach (
+            var path in (string[])
+                [
+                    "/jobs/9999",
+                    "/bench/9999",
+                    "/engines/9999",
+                    "/imports/abc",
+                    "/imports/..%2f..%2fetc",
+                    "/nowhere",
+                    "/bench/window?channels=9999&from=0&to=1&columns=10",
+                    "/bench/9999/export?format=csv",
+                    "/bench/9999/picture.svg?from=0&to=1",
+                    "/live/abc/window?from=0&to=1&columns=5",
+                    "/bench/derive/abc",
+                ]
+        )
             Assert.Equal(HttpStatusCode.NotFound, (await client.GetAsync(path)).StatusCode);
-        foreach (var query in (string[])["channels=1&from=1&to=0&columns=10", "channels=1&from=0&to=1&columns=0", "channels=1&from=NaN&to=1&columns=10", "channels=1&from=0&to=1", "channels=x&from=0&to=1&columns=9"])
+        foreach (
+            var query in (string[])
+                [
+                    "channels=1&from=1&to=0&columns=10",
+                    "channels=1&from=0&to=1&columns=0",
+                    "channels=1&from=NaN&to=1&columns=10",
+                    "channels=1&from=0&to=1",
+                    "channels=x&from=0&to=1&columns=9",
+                ]
+        )
             Assert.Equal(HttpStatusCode.BadRequest, (await client.GetAsync("/bench/window?" + query)).StatusCode);
         Assert.Equal(HttpStatusCode.BadRequest, (await client.PostAsync("/jobs/1?handler=Delete", null)).StatusCode);
         using var db = Open();
@@ -62,7 +90,9 @@ public sealed class ServerTests : IDisposable
         var channel = db.Channels.First(c => c.Name == "Starter current");
         foreach (var columns in (int[])[50, 800, 100_000])
         {
-            var bytes = await client.GetByteArrayAsync(FormattableString.Invariant($"/bench/window?channels={channel.Id}&from={channel.Start}&to={channel.End}&columns={columns}"));
+            var bytes = await client.GetByteArrayAsync(
+                $"/bench/window?channels={channel.Id}&from={channel.Start}&to={channel.End}&columns={columns}"
+            );
             var n = BitConverter.ToInt32(bytes, 4);
             Assert.Equal(0, BitConverter.ToInt32(bytes));
             Assert.Equal(8 + 8 * n, bytes.Length);
@@ -78,7 +108,15 @@ public sealed class ServerTests : IDisposable
         using (var db = Open())
         {
             db.Prepare();
-            db.Jobs.Add(new Job { Vehicle = "v", Complaint = "c", CreatedAt = DateTime.UtcNow, Engine = new StoredEngine { Name = "e", Json = """{"cylinders":1,"firingOrder":[1]}""" } });
+            db.Jobs.Add(
+                new Job
+                {
+                    Vehicle = "v",
+                    Complaint = "c",
+                    CreatedAt = DateTime.UtcNow,
+                    Engine = new StoredEngine { Name = "e", Json = """{"cylinders":1,"firingOrder":[1]}""" },
+                }
+            );
             db.SaveChanges();
         }
 
@@ -86,7 +124,8 @@ public sealed class ServerTests : IDisposable
         using (var writer = new StreamWriter(file))
         {
             writer.WriteLine("Time (s),A (V)");
-            for (var i = 0; i < 3_000_000; i++) writer.WriteLine(FormattableString.Invariant($"{i * 1e-5:0.00000},{i % 977}"));
+            for (var i = 0; i < 3_000_000; i++)
+                writer.WriteLine($"{i * 1e-5:0.00000},{i % 977}");
         }
 
         var random = new Random(6);
@@ -96,15 +135,24 @@ public sealed class ServerTests : IDisposable
             var import = Run(CommandLine, "import", file, "--data", _folder, "--job", "1");
             import.WaitForExit(round == 4 ? 60_000 : 400 + random.Next(1200));
             var killed = !import.HasExited;
-            if (killed) import.Kill();
+            if (killed)
+                import.Kill();
             import.WaitForExit();
             using var db = Open();
             Assert.Equal("ok", db.Database.SqlQueryRaw<string>("SELECT integrity_check AS Value FROM pragma_integrity_check").Single());
             foreach (var capture in db.Captures.Include(c => c.Channels))
                 Assert.Equal(3_000_000, Assert.Single(capture.Channels).Count);
             db.Prepare();
-            Assert.Equal(0, db.Database.SqlQueryRaw<int>("SELECT (SELECT COUNT(*) FROM Blocks WHERE (Key >> 32) NOT IN (SELECT Id FROM Channels)) + (SELECT COUNT(*) FROM Levels WHERE (Key >> 32) NOT IN (SELECT Id FROM Channels)) AS Value").Single());
-            if (!killed) Assert.Equal("", import.StandardError.ReadToEnd());
+            Assert.Equal(
+                0,
+                db.Database.SqlQueryRaw<int>(
+                        "SELECT (SELECT COUNT(*) FROM Blocks WHERE (Key >> 32) NOT IN (SELECT Id FROM Channels)) + (SELECT COUNT(*) "
+                            + "FROM Levels WHERE (Key >> 32) NOT IN (SELECT Id FROM Channels)) AS Value"
+                    )
+                    .Single()
+            );
+            if (!killed)
+                Assert.Equal("", import.StandardError.ReadToEnd());
             // A kill may come after the capture is whole and before the process is gone.
             var there = db.Captures.Count();
             Assert.InRange(there, whole + (killed ? 0 : 1), whole + 1);
@@ -135,10 +183,14 @@ public sealed class ServerTests : IDisposable
             {
                 var live = await GoLiveAsync(client);
                 await client.PostAsync($"{live}/key?on=true", null);
-                while (!await HasRunAsync(client, live, 1.2)) await Task.Delay(50);
+                while (!await HasRunAsync(client, live, 1.2))
+                    await Task.Delay(50);
                 await client.PostAsync($"{live}/keep?seconds=1", null);
                 for (var wait = 0; wait < 1200 && kept == 0; wait++, await Task.Delay(50))
-                    kept = (await client.GetFromJsonAsync<JsonElement>($"{live}/keeps"))[0].GetProperty("captureId") is { ValueKind: JsonValueKind.Number } id ? id.GetInt32() : 0;
+                    kept = (await client.GetFromJsonAsync<JsonElement>($"{live}/keeps"))[0].GetProperty("captureId")
+                        is { ValueKind: JsonValueKind.Number } id
+                        ? id.GetInt32()
+                        : 0;
                 await client.PostAsync($"{live}/record", null);
                 await Task.Delay(300 + 700 * round);
             }
@@ -158,23 +210,39 @@ public sealed class ServerTests : IDisposable
 
             Assert.DoesNotContain(db.Captures.AsEnumerable(), c => c.Name == "Live, recorded");
             db.Prepare();
+            db.Sweep(DateTime.UtcNow.AddDays(8));
             Assert.DoesNotContain(db.Captures.IgnoreQueryFilters().AsEnumerable(), c => !c.IsWhole);
         }
     }
 
     /// <summary>True once the instrument has delivered so many seconds.</summary>
     private static async Task<bool> HasRunAsync(HttpClient client, string live, double seconds) =>
-        float.IsFinite(BitConverter.ToSingle(await client.GetByteArrayAsync(FormattableString.Invariant($"{live}/window?from={seconds}&to={seconds + 0.01}&columns=1"))));
+        float.IsFinite(
+            BitConverter.ToSingle(await client.GetByteArrayAsync($"{live}/window?from={seconds}&to={seconds + 0.01}&columns=1"))
+        );
 
     private static async Task<string> GoLiveAsync(HttpClient client)
     {
         var page = await client.GetStringAsync("/rig");
         var fields = new List<KeyValuePair<string, string>>
         {
-            new("Form.Job", Regex.Match(page, "<option value=\"(\\d+)\"").Groups[1].Value), new("Form.Cylinder", "0"), new("Form.Leak", "2.5"), new("Form.Battery", "good"), new("Form.Seconds", "5"),
-            new("Form.Rate", "100000"), new("__RequestVerificationToken", Regex.Match(page, "__RequestVerificationToken\" type=\"hidden\" value=\"([^\"]+)").Groups[1].Value),
+            new("Form.Job", Regex.Match(page, "<option value=\"(\\d+)\"").Groups[1].Value),
+            new("Form.Cylinder", "0"),
+            new("Form.Leak", "2.5"),
+            new("Form.Battery", "good"),
+            new("Form.Seconds", "5"),
+            new("Form.Rate", "100000"),
+            new(
+                "__RequestVerificationToken",
+                Regex.Match(page, "__RequestVerificationToken\" type=\"hidden\" value=\"([^\"]+)").Groups[1].Value
+            ),
         };
-        fields.AddRange(((string[])["Starter current", "Battery voltage", "Ignition", "Crank sensor"]).Select(p => new KeyValuePair<string, string>("Form.Probes", p)));
+        fields.AddRange(
+            ((string[])["Starter current", "Battery voltage", "Ignition", "Crank sensor"]).Select(p => new KeyValuePair<string, string>(
+                "Form.Probes",
+                p
+            ))
+        );
         using var form = new FormUrlEncodedContent(fields);
         var answer = await client.PostAsync("/rig?handler=Live", form);
         return answer.RequestMessage!.RequestUri!.AbsolutePath;
@@ -186,7 +254,7 @@ public sealed class ServerTests : IDisposable
     {
         var port = FreePort();
         var process = Run("Maschera.Web.dll", [.. words, "--data", _folder, "--port", $"{port}"]);
-        var line = await process.StandardOutput.ReadLineAsync().WaitAsync(TimeSpan.FromSeconds(60));
+        var line = await process.StandardOutput.ReadLineAsync().WaitAsync(TimeSpan.FromMinutes(4));
         Assert.Equal($"Maschera is ready at http://127.0.0.1:{port}", line);
         return new HttpClient { BaseAddress = new Uri($"http://127.0.0.1:{port}") };
     }
@@ -197,7 +265,15 @@ public sealed class ServerTests : IDisposable
         get
         {
             var built = new DirectoryInfo(AppContext.BaseDirectory);
-            return Path.Combine(built.Parent!.Parent!.Parent!.Parent!.Parent!.FullName, "src", "Maschera.Cli", "bin", built.Parent.Name, built.Name, "Maschera.Cli.dll");
+            return Path.Combine(
+                built.Parent!.Parent!.Parent!.Parent!.Parent!.FullName,
+                "src",
+                "Maschera.Cli",
+                "bin",
+                built.Parent.Name,
+                built.Name,
+                "Maschera.Cli.dll"
+            );
         }
     }
 
@@ -212,7 +288,8 @@ public sealed class ServerTests : IDisposable
     {
         var start = new ProcessStartInfo("dotnet") { RedirectStandardOutput = true, RedirectStandardError = true };
         start.ArgumentList.Add(Path.Combine(AppContext.BaseDirectory, assembly));
-        foreach (var word in words) start.ArgumentList.Add(word);
+        foreach (var word in words)
+            start.ArgumentList.Add(word);
         var process = Process.Start(start)!;
         _running.Add(process);
         return process;

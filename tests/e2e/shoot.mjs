@@ -1,7 +1,18 @@
 // Makes the pictures in docs/screenshots from a running demo: node shoot.mjs http://127.0.0.1:5080 OUTDIR
 import { chromium } from "@playwright/test";
 const [base, out] = process.argv.slice(2);
-const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"] });
+const browser = await chromium.launch({
+  executablePath: "/usr/bin/chromium",
+  args: [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+  ],
+});
 /** The bench with a caliper, a pin and the view on a few cycles. */
 async function dressBench(page) {
   await page.goto(`${base}/bench/1?from=1.9&to=3.4`);
@@ -15,7 +26,20 @@ async function dressBench(page) {
   await page.waitForTimeout(600);
 }
 const views = [
-  ["jobs", "/"], ["job", "/jobs/1"], ["bench", "/bench/1"], ["misfire", "/bench/5?from=2&to=2.4&axis=degrees"], ["cam-timing", "/bench/7?from=0.5&to=0.9&axis=degrees"], ["log", "/bench/8?from=8&to=50"], ["pressure", "/bench/24?from=1&to=1.4&axis=degrees"], ["pulses", "/bench/22?from=1&to=2"], ["compare", "/jobs/12"], ["look", "/jobs/7/look"], ["report", "/jobs/1/report"], ["engine", "/engines/2"], ["rig", "/rig"], ["shelf", "/shelf"],
+  ["jobs", "/"],
+  ["job", "/jobs/1"],
+  ["bench", "/bench/1"],
+  ["misfire", "/bench/5?from=2&to=2.4&axis=degrees"],
+  ["cam-timing", "/bench/7?from=0.5&to=0.9&axis=degrees"],
+  ["log", "/bench/8?from=8&to=50"],
+  ["pressure", "/bench/24?from=1&to=1.4&axis=degrees"],
+  ["pulses", "/bench/22?from=1&to=2"],
+  ["compare", "/jobs/12"],
+  ["look", "/jobs/7/look"],
+  ["report", "/jobs/1/report"],
+  ["engine", "/engines/2"],
+  ["rig", "/rig"],
+  ["shelf", "/shelf"],
 ];
 for (const [name, path] of views) {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
@@ -30,7 +54,10 @@ for (const [name, path] of views) {
     await page.waitForSelector("#bench[data-drawn]:not([aria-busy])");
     await page.evaluate(() => scrollTo(0, 330));
     await page.waitForTimeout(800);
-    await page.locator("#bench .u-over").nth(3).hover({ position: { x: 300, y: 30 } });
+    await page
+      .locator("#bench .u-over")
+      .nth(3)
+      .hover({ position: { x: 300, y: 30 } });
     await page.waitForTimeout(500);
   }
   if (path.startsWith("/bench")) await page.waitForSelector("#bench[data-drawn]:not([aria-busy])");
@@ -39,8 +66,15 @@ for (const [name, path] of views) {
 }
 const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
 await page.goto(base + "/jobs/2");
-const rows = Array.from({ length: 9000 }, (_, i) => `${(i * 0.5).toFixed(1)};${(180 + 90 * Math.sin(i / 16)).toFixed(2).replace(".", ",")};12,4`);
-await page.setInputFiles("input[name=file]", { name: "nebbiola-cranking.csv", mimeType: "text/csv", buffer: Buffer.from(["Zeit [ms];Starter current [A];Sync [V]", ...rows].join("\n") + "\n") });
+const rows = Array.from(
+  { length: 9000 },
+  (_, i) => `${(i * 0.5).toFixed(1)};${(180 + 90 * Math.sin(i / 16)).toFixed(2).replace(".", ",")};12,4`,
+);
+await page.setInputFiles("input[name=file]", {
+  name: "nebbiola-cranking.csv",
+  mimeType: "text/csv",
+  buffer: Buffer.from(["Zeit [ms];Starter current [A];Sync [V]", ...rows].join("\n") + "\n"),
+});
 await page.getByRole("button", { name: "Look it over" }).click();
 await page.waitForURL(/imports/);
 await page.screenshot({ path: `${out}/preview.png` });

@@ -1,7 +1,12 @@
 namespace Maschera.Core.Engines;
 
 /// <summary>Which of a cylinder's valves stay shut.</summary>
-public enum ShutValve { None, Exhaust, Intake }
+public enum ShutValve
+{
+    None,
+    Exhaust,
+    Intake,
+}
 
 /// <summary>
 /// What decides the course of pressure in a cylinder that does not fire. Pressures are absolute, in any one unit; areas
@@ -24,13 +29,18 @@ public sealed record CylinderState
     /// <summary>Flow area of a leak that is always open, to the pressure of the exhaust.</summary>
     public double LeakArea { get; init; }
 
-    /// <summary>Exponent of the piston's work without heat or leaks: 1.40 of cold air, less where it is hot or the walls take heat.</summary>
+    /// <summary>
+    /// Exponent of the piston's work without heat or leaks: 1.40 of cold air, less where it is hot or the walls take heat.
+    /// </summary>
     public double Exponent { get; init; } = 1.35;
 
     /// <summary>How a valve opens: the power of the half sine of its flow area over its opening; 1 opens fast, 3 slowly.</summary>
     public double LiftPower { get; init; } = 1.5;
 
-    /// <summary>Pressures nearer than this share flow in proportion to their difference, as through long or rough passages; beyond it as through an orifice.</summary>
+    /// <summary>
+    /// Pressures nearer than this share flow in proportion to their difference, as through long or rough passages; beyond it as
+    /// through an orifice.
+    /// </summary>
     public double Near { get; init; } = 0.02;
 
     /// <summary>Share of the wall's heat flow a degree; about 0.001.</summary>
@@ -54,9 +64,15 @@ public sealed class MotoredCylinder
     public const int PerDegree = 2;
 
     private const int Steps = 720 * PerDegree;
-    private const double Gamma = 1.38, Critical = 0.528, MostFlow = 0.685, Wall = 1.25, ExhaustTemperature = 1.4;
+    private const double Gamma = 1.38,
+        Critical = 0.528,
+        MostFlow = 0.685,
+        Wall = 1.25,
+        ExhaustTemperature = 1.4;
 
-    private readonly double[] _volume = new double[Steps], _work = new double[Steps], _surface = new double[Steps];
+    private readonly double[] _volume = new double[Steps],
+        _work = new double[Steps],
+        _surface = new double[Steps];
     private readonly ValveTiming _timing;
     private readonly ShutValve _shut;
 
@@ -72,7 +88,8 @@ public sealed class MotoredCylinder
             _surface[i] = 1 + 2 * (_volume[i] - clearance);
         }
 
-        for (var i = 0; i < Steps; i++) _work[i] = Math.Log(_volume[i] / _volume[(i + 1) % Steps]);
+        for (var i = 0; i < Steps; i++)
+            _work[i] = Math.Log(_volume[i] / _volume[(i + 1) % Steps]);
     }
 
     /// <summary>Absolute pressure at every step from firing TDC on, <see cref="PerDegree"/> a degree.</summary>
@@ -96,7 +113,8 @@ public sealed class MotoredCylinder
     /// <summary>Share of the charge that leaves through the leak between the intake's closing and the exhaust's opening.</summary>
     public double LostShare(CylinderState state)
     {
-        if (state.LeakArea <= 0) return 0;
+        if (state.LeakArea <= 0)
+            return 0;
         var pressures = Cycle(state);
         var from = (int)((_timing.Ivc + state.IntakeShift) * PerDegree);
         var to = (int)((_timing.Evo + state.ExhaustShift + 720) * PerDegree);
@@ -107,7 +125,8 @@ public sealed class MotoredCylinder
 
     private struct Gas(double pressure, double mass)
     {
-        public double Pressure = pressure, Mass = mass;
+        public double Pressure = pressure,
+            Mass = mass;
     }
 
     private void Step(ref Gas gas, int i, CylinderState state)
@@ -119,22 +138,36 @@ public sealed class MotoredCylinder
         var degrees = (i + 1) * h;
         var temperature = gas.Pressure * volume / gas.Mass;
         var ratio = gas.Pressure / state.Intake;
-        gas.Pressure -= h * (Gamma - 1) / volume * state.HeatLoss * _surface[next] * state.Intake * Math.Exp(0.8 * Math.Log(Math.Max(ratio, 1e-3))) * (temperature - Wall);
-        if (_shut != ShutValve.Exhaust && Lift(degrees - state.ExhaustShift, _timing.Evo, _timing.Evc, state.LiftPower) is > 0 and var exhaust)
+        gas.Pressure -=
+            h
+            * (Gamma - 1)
+            / volume
+            * state.HeatLoss
+            * _surface[next]
+            * state.Intake
+            * Math.Exp(0.8 * Math.Log(Math.Max(ratio, 1e-3)))
+            * (temperature - Wall);
+        if (
+            _shut != ShutValve.Exhaust
+            && Lift(degrees - state.ExhaustShift, _timing.Evo, _timing.Evc, state.LiftPower) is > 0 and var exhaust
+        )
             Exchange(ref gas, volume, h * state.ExhaustArea * exhaust, state.Exhaust, ExhaustTemperature, state.Near);
         if (_shut != ShutValve.Intake && Lift(degrees - state.IntakeShift, _timing.Ivo, _timing.Ivc, state.LiftPower) is > 0 and var intake)
             Exchange(ref gas, volume, h * state.IntakeArea * intake, state.Intake, 1, state.Near);
-        if (state.LeakArea > 0) Exchange(ref gas, volume, h * state.LeakArea, state.Exhaust, 1, state.Near);
+        if (state.LeakArea > 0)
+            Exchange(ref gas, volume, h * state.LeakArea, state.Exhaust, 1, state.Near);
     }
 
     /// <summary>Opening of a valve, 0 to 1: a power of a half sine from its opening to its closing.</summary>
     private static double Lift(double degrees, double opens, double closes, double power)
     {
         var length = closes - opens;
-        if (length < 0) length += 720;
+        if (length < 0)
+            length += 720;
         var since = degrees - opens;
         since -= 720 * Math.Floor(since / 720);
-        if (since >= length) return 0;
+        if (since >= length)
+            return 0;
         var sine = Math.Sin(Math.PI * since / length);
         return Math.Pow(sine, power);
     }
@@ -147,7 +180,8 @@ public sealed class MotoredCylinder
         var temperature = into ? outsideTemperature : gas.Pressure * volume / gas.Mass;
         var root = Math.Sqrt(temperature);
         var ratio = low / high;
-        double flow, slope;
+        double flow,
+            slope;
         if (ratio > 1 - near)
         {
             slope = Ellipse(1 - near) / near;
@@ -171,7 +205,8 @@ public sealed class MotoredCylinder
 
     private static double Ellipse(double ratio)
     {
-        if (ratio <= Critical) return MostFlow;
+        if (ratio <= Critical)
+            return MostFlow;
         var x = (ratio - Critical) / (1 - Critical);
         return MostFlow * Math.Sqrt(1 - x * x);
     }

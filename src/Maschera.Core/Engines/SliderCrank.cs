@@ -10,9 +10,10 @@ public readonly record struct SliderCrank(double CompressionRatio, double RodRat
     public const double UsualRodRatio = 3.3;
 
     /// <summary>The crank of an engine, or an ordinary one.</summary>
-    public static SliderCrank Of(EngineGeometry? geometry, double usualCompressionRatio) => geometry is null
-        ? new(usualCompressionRatio, UsualRodRatio)
-        : new(geometry.CompressionRatio, 2 * geometry.RodMm / geometry.StrokeMm);
+    public static SliderCrank Of(EngineGeometry? geometry, double usualCompressionRatio) =>
+        geometry is null
+            ? new(usualCompressionRatio, UsualRodRatio)
+            : new(geometry.CompressionRatio, 2 * geometry.RodMm / geometry.StrokeMm);
 
     /// <summary>Cylinder volume over swept volume.</summary>
     public double Volume(double angle)

@@ -1,15 +1,12 @@
 using System.Text.Json.Serialization;
+using Maschera.Core.Basics;
 using Maschera.Core.Engines;
+using Maschera.Core.Expressions;
+using Maschera.Core.Quantities;
 using Maschera.Core.Signals;
 using Maschera.Core.Vehicle;
 
 namespace Maschera.Core.Readings;
-
-/// <summary>A doubt or remark: a short stable code, and the sentence for a person.</summary>
-public sealed record Note(string Code, string Text);
-
-/// <summary>A stretch of a capture, seconds on its own axis.</summary>
-public readonly record struct Span(double From, double To);
 
 /// <summary>A known-good capture, and role to column of it; guessed where left out.</summary>
 public sealed record KnownGood(Capture Capture, IReadOnlyDictionary<string, string> Channels);
@@ -32,7 +29,10 @@ public sealed record ReadingRequest(Capture Capture)
     /// <summary>Role to column of the reference; the capture's own words where they are left out.</summary>
     public IReadOnlyDictionary<string, string> ReferenceChannels { get; init; } = new Dictionary<string, string>();
 
-    /// <summary>Further known-good captures of the same engine, with their roles: what they differ by among themselves is the spread to judge against.</summary>
+    /// <summary>
+    /// Further known-good captures of the same engine, with their roles: what they differ by among themselves is the spread to
+    /// judge against.
+    /// </summary>
     public IReadOnlyList<KnownGood> MoreReferences { get; init; } = [];
 
     /// <summary>Columns that are, or are fed from, a supply of so many volts.</summary>
@@ -50,41 +50,70 @@ public sealed record ReadingRequest(Capture Capture)
     /// <summary>End of the stretch to use, s.</summary>
     public double? To { get; init; }
 
-    /// <summary>A number above zero among the options.</summary>
+    /// <summary>A number among the options.</summary>
     /// <exception cref="ReadingException">It is no number.</exception>
-    public double Number(string option, double otherwise)
-    {
-        if (!Options.TryGetValue(option, out var text)) return otherwise;
-        return double.TryParse(text, System.Globalization.CultureInfo.InvariantCulture, out var number) && double.IsFinite(number) ? number : throw new ReadingException($"--{option} takes a number, not '{text}'.");
-    }
+    public double Number(string option, double otherwise) =>
+        !Options.TryGetValue(option, out var text)
+            ? otherwise
+            : TypedNumber.Parse(text) ?? throw new ReadingException($"--{option} takes a number, not '{text}'.");
 
     /// <summary>A whole number among the options.</summary>
     /// <exception cref="ReadingException">It is not a whole number.</exception>
-    public int WholeNumber(string option, int otherwise)
-    {
-        if (!Options.TryGetValue(option, out var text)) return otherwise;
-        return int.TryParse(text, out var number) ? number : throw new ReadingException($"--{option} takes a whole number, not '{text}'.");
-    }
+    public int WholeNumber(string option, int otherwise) =>
+        !Options.TryGetValue(option, out var text)
+            ? otherwise
+            : TypedNumber.ParseWhole(text) ?? throw new ReadingException($"--{option} takes a whole number, not '{text}'.");
 }
 
 /// <summary>The part every result shares. A result never carries a number it had to invent.</summary>
 public abstract record ReadingResult
 {
-    /// <summary>The verdict of a capture that can't answer.</summary>
-    public const string Unusable = "unusable";
+    [JsonPropertyOrder(-9)]
+    public string Reading { get; init; } = "";
 
-    [JsonPropertyOrder(-9)] public required string Reading { get; init; }
-    [JsonPropertyOrder(-8)] public required string Verdict { get; init; }
-    [JsonPropertyOrder(-7)] public required string Sentence { get; init; }
-    [JsonPropertyOrder(1)] public IReadOnlyList<Note> Notes { get; init; } = [];
-    [JsonPropertyOrder(2)] public IReadOnlyDictionary<string, string> Channels { get; init; } = new Dictionary<string, string>();
-    [JsonPropertyOrder(3)] public required string Method { get; init; }
-    [JsonPropertyOrder(4)] public Span Span { get; init; }
+    [JsonPropertyOrder(-8)]
+    public string Verdict { get; init; } = Basics.Verdict.UnusableWord;
+
+    [JsonPropertyOrder(-7)]
+    public string Sentence { get; init; } = "";
+
+    [JsonPropertyOrder(1)]
+    public IReadOnlyList<Note> Notes { get; init; } = [];
+
+    [JsonPropertyOrder(2)]
+    public IReadOnlyDictionary<string, string> Channels { get; init; } = new Dictionary<string, string>();
+
+    [JsonPropertyOrder(3)]
+    public string Method { get; init; } = "";
+
+    [JsonPropertyOrder(4)]
+    public Stretch Span { get; init; }
 
     /// <summary>What this result says of single cylinders, for the ledger; empty where it says nothing of them.</summary>
-    [JsonIgnore] public virtual IReadOnlyList<LedgerEntry> Ledger => [];
+    [JsonIgnore]
+    public virtual IReadOnlyList<LedgerEntry> Ledger => [];
 
-    [JsonIgnore] public bool IsUnusable => Verdict == Unusable;
+    [JsonIgnore]
+    public bool IsUnusable => Verdict == Basics.Verdict.UnusableWord;
+
+    /// <summary>Its main figures, for tables and for before and after; empty where a picture says it better.</summary>
+    [JsonIgnore]
+    public virtual IReadOnlyList<KeyFigure> Figures => [];
+
+    /// <summary>Stretches of the capture it speaks of one by one, for the lanes.</summary>
+    [JsonIgnore]
+    public virtual IReadOnlyList<LaneMark> Marks => [];
+
+    /// <summary>The column its marks lie on; null for all.</summary>
+    [JsonIgnore]
+    public virtual string? MarkedChannel => null;
+
+    /// <summary>Crank degrees from the wheel's gap to firing TDC that it found, to be kept with the engine; null for none.</summary>
+    [JsonIgnore]
+    public virtual double? FoundGapToTdc => null;
+
+    /// <summary>What the firing wheel shows of it; null for nothing.</summary>
+    public virtual CylinderWheel? OnWheel(Engine engine) => null;
 }
 
 /// <summary>One cell of the ledger: a cylinder's figure in one reading.</summary>
@@ -95,50 +124,27 @@ public abstract record ReadingResult
 /// <param name="Odd">True where this cylinder stands out.</param>
 public sealed record LedgerEntry(int Cylinder, double Value, double? Spread, string Unit, bool Odd);
 
-/// <summary>A role a reading fills with a channel, and the words by which it is guessed.</summary>
-/// <param name="Name">The role's name in the contract.</param>
-/// <param name="Label">What a person calls it.</param>
-/// <param name="Units">Units that fit.</param>
-/// <param name="Words">Parts of column names that fit.</param>
-public sealed record Role(string Name, string Label, IReadOnlyList<string> Units, IReadOnlyList<string> Words);
+/// <summary>A figure with its name and unit; the value is null where it can't be told.</summary>
+public sealed record KeyFigure(string Name, double? Value, string Unit);
 
-/// <summary>One computation from capture and engine to a result. Adding one means adding a folder with a class of this kind.</summary>
-public interface IReading
-{
-    /// <summary>The name on the command line.</summary>
-    string Kind { get; }
+/// <summary>A stretch marked on the lanes.</summary>
+/// <param name="From">Start, s.</param>
+/// <param name="To">End, s.</param>
+/// <param name="Label">What is written on it.</param>
+/// <param name="Odd">True where it stands out.</param>
+public sealed record LaneMark(double From, double To, string Label, bool Odd);
 
-    /// <summary>The name for a person.</summary>
-    string Title { get; }
+/// <summary>One cylinder on the firing wheel.</summary>
+/// <param name="Label">Its number, or its position in brackets.</param>
+/// <param name="Percent">Its length, 100 at the rim; null without a figure.</param>
+/// <param name="Odd">True where it stands out.</param>
+public sealed record WheelCell(string Label, double? Percent, bool Odd);
 
-    /// <summary>True where the reading can't be made without an engine.</summary>
-    bool NeedsEngine { get; }
-
-    /// <summary>The type of its results, for those who keep them.</summary>
-    Type ResultType { get; }
-
-    /// <summary>The roles it knows, the main one first.</summary>
-    IReadOnlyList<Role> Roles { get; }
-
-    /// <summary>The options of its own beside those all readings share, without dashes.</summary>
-    IReadOnlyList<string> Options { get; }
-
-    /// <summary>True where a known-good capture can be compared with.</summary>
-    bool TakesReference => false;
-
-    /// <summary>The roles a known-good capture has to fill to be compared with.</summary>
-    IReadOnlyList<string> ReferenceRoles => [Roles[0].Name];
-
-    /// <summary>True where diagnostic messages are read instead of channels.</summary>
-    bool ReadsMessages => false;
-
-    /// <summary>Samples a second beyond which more of them tell this reading nothing; who loads may take means.</summary>
-    double UsefulRate => double.PositiveInfinity;
-
-    /// <summary>Makes the reading. Unfit data give an unusable result, not an exception.</summary>
-    /// <exception cref="ReadingException">The request can't be understood: a column that isn't there, a wrong word.</exception>
-    ReadingResult Read(ReadingRequest request, CancellationToken cancel = default);
-}
+/// <summary>What the firing wheel shows: a cell for each place of the firing order.</summary>
+/// <param name="Title">What the lengths mean.</param>
+/// <param name="Cells">In firing order.</param>
+/// <param name="ShowsPercent">False where the length is a picture and no figure.</param>
+public sealed record CylinderWheel(string Title, IReadOnlyList<WheelCell> Cells, bool ShowsPercent = true);
 
 /// <summary>A request that can't be understood; its message is one line for the person.</summary>
 public sealed class ReadingException(string message) : Exception(message);

@@ -6,7 +6,8 @@ public static class ReadingRegistry
     /// <summary>The readings, by kind.</summary>
     public static IReadOnlyList<IReading> All { get; } =
     [
-        .. typeof(ReadingRegistry).Assembly.GetExportedTypes()
+        .. typeof(ReadingRegistry)
+            .Assembly.GetExportedTypes()
             .Where(type => type.IsAssignableTo(typeof(IReading)) && type is { IsAbstract: false, IsClass: true })
             .Select(type => (IReading)Activator.CreateInstance(type)!)
             .OrderBy(reading => reading.Kind, StringComparer.Ordinal),

@@ -13,21 +13,28 @@ public static class RoleResolver
         foreach (var (role, column) in request.Channels)
         {
             if (reading.Roles.All(known => known.Name != role))
-                throw new ReadingException($"{reading.Kind} has no role '{role}'; it knows {string.Join(", ", reading.Roles.Select(r => r.Name))}.");
+                throw new ReadingException(
+                    $"{reading.Kind} has no role '{role}'; it knows {string.Join(", ", reading.Roles.Select(r => r.Name))}."
+                );
             found[role] = request.Capture.Find(column) ?? throw NoColumn(request.Capture, column);
         }
 
         var named = found.Count > 0;
         foreach (var role in reading.Roles)
         {
-            if (found.ContainsKey(role.Name)) continue;
+            if (found.ContainsKey(role.Name))
+                continue;
             var guess = Guess(role, request.Capture.Channels.Where(c => !found.ContainsValue(c)), onlyByName: named);
-            if (guess is not null) found[role.Name] = guess;
+            if (guess is not null)
+                found[role.Name] = guess;
         }
 
-        if (request.From is null && request.To is null) return found;
-        return found.ToDictionary(pair => pair.Key,
-            pair => pair.Value.Between(request.From ?? double.NegativeInfinity, request.To ?? double.PositiveInfinity));
+        if (request.From is null && request.To is null)
+            return found;
+        return found.ToDictionary(
+            pair => pair.Key,
+            pair => pair.Value.Between(request.From ?? double.NegativeInfinity, request.To ?? double.PositiveInfinity)
+        );
     }
 
     /// <summary>The names of the resolved columns by role.</summary>
@@ -44,10 +51,11 @@ public static class RoleResolver
     {
         var byName = role.Words.Any(word => channel.Name.Contains(word, StringComparison.OrdinalIgnoreCase)) ? 2 : 0;
         var byUnit = role.Units.Contains(channel.Unit, StringComparer.OrdinalIgnoreCase) ? 1 : 0;
-        if (byName == 0 && (onlyByName || role.Words.Count > 0 && role.Units.Count == 0)) return 0;
+        if (byName == 0 && (onlyByName || role.Words.Count > 0 && role.Units.Count == 0))
+            return 0;
         return byName + byUnit;
     }
 
-    private static ReadingException NoColumn(Capture capture, string column) => new(
-        $"{capture.Name}: there is no column '{column}'; it has {string.Join(", ", capture.Channels.Select(c => $"'{c.Name}'"))}.");
+    private static ReadingException NoColumn(Capture capture, string column) =>
+        new($"{capture.Name}: there is no column '{column}'; it has {string.Join(", ", capture.Channels.Select(c => $"'{c.Name}'"))}.");
 }

@@ -1,3 +1,5 @@
+using Maschera.Core.Basics;
+
 namespace Maschera.Core.Signals;
 
 /// <summary>One measured quantity over time. Out-of-range and missing samples are NaN.</summary>
@@ -8,22 +10,22 @@ namespace Maschera.Core.Signals;
 public sealed record Channel(string Name, string Unit, TimeAxis Time, float[] Samples)
 {
     /// <summary>The same channel multiplied by <paramref name="factor"/>.</summary>
-    public Channel Scaled(double factor) =>
-        this with { Samples = Array.ConvertAll(Samples, value => (float)(value * factor)) };
+    public Channel Scaled(double factor) => this with { Samples = Array.ConvertAll(Samples, value => (float)(value * factor)) };
 
     /// <summary>The samples from <paramref name="from"/> to <paramref name="to"/>, seconds, both ends included.</summary>
     public Channel Between(double from, double to)
     {
         var first = Time.IndexAtOrAfter(from);
         var end = Time.IndexAtOrAfter(to);
-        if (end < Time.Count && Time[end] <= to) end++;
+        if (end < Time.Count && Time[end] <= to)
+            end++;
         var count = Math.Max(0, end - first);
         return this with { Time = Time.Slice(first, count), Samples = Samples[first..(first + count)] };
     }
 }
 
 /// <summary>One recording: its channels, and every doubt its reader had.</summary>
-public sealed record Capture(string Name, IReadOnlyList<Channel> Channels, IReadOnlyList<Readings.Note> Notes)
+public sealed record Capture(string Name, IReadOnlyList<Channel> Channels, IReadOnlyList<Note> Notes)
 {
     /// <summary>The channel of that name, in any case; null where there is none.</summary>
     public Channel? Find(string name) =>

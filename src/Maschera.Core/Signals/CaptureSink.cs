@@ -1,5 +1,6 @@
 using System.Runtime.CompilerServices;
-using Maschera.Core.Readings;
+using Maschera.Core.Basics;
+using Maschera.Core.Expressions;
 
 namespace Maschera.Core.Signals;
 
@@ -45,13 +46,19 @@ public sealed class MemorySink(Func<ChannelInfo, bool>? wanted = null) : ICaptur
     public void Begin(IReadOnlyList<ChannelInfo> channels, int clocks, double timeQuantum)
     {
         _channels = channels;
-        _clocks = [.. Enumerable.Range(0, clocks).Select(clock => new TimeCollector(timeQuantum, channels.FirstOrDefault(c => c.Clock == clock)?.Step))];
+        _clocks =
+        [
+            .. Enumerable
+                .Range(0, clocks)
+                .Select(clock => new TimeCollector(timeQuantum, channels.FirstOrDefault(c => c.Clock == clock)?.Step)),
+        ];
         _values = [.. channels.Select(c => wanted is null || wanted(c) ? new SampleList() : null)];
     }
 
     public void Append(SampleBlock block)
     {
-        for (var clock = 0; clock < _clocks.Length; clock++) _clocks[clock].Append(block.Times[clock].AsSpan(0, block.Count));
+        for (var clock = 0; clock < _clocks.Length; clock++)
+            _clocks[clock].Append(block.Times[clock].AsSpan(0, block.Count));
         for (var c = 0; c < _values.Length; c++)
             _values[c]?.Append(block.Values[c].AsSpan(0, block.Count), block.Times[_channels[c].Clock].AsSpan(0, block.Count));
     }
@@ -61,8 +68,15 @@ public sealed class MemorySink(Func<ChannelInfo, bool>? wanted = null) : ICaptur
     {
         var axes = _clocks.Select(c => c.ToAxis()).ToArray();
         var none = TimeAxis.Uniform(0, 1, 0);
-        return new Capture(name,
-            [.. _channels.Select((c, i) => new Channel(c.Name, c.Unit, _values[i] is null ? none : axes[c.Clock], _values[i]?.ToArray() ?? []))], notes);
+        return new Capture(
+            name,
+            [
+                .. _channels.Select(
+                    (c, i) => new Channel(c.Name, c.Unit, _values[i] is null ? none : axes[c.Clock], _values[i]?.ToArray() ?? [])
+                ),
+            ],
+            notes
+        );
     }
 
     /// <summary>Samples whose row has a time, in pieces that are never moved until the whole is known.</summary>
@@ -81,12 +95,14 @@ public sealed class MemorySink(Func<ChannelInfo, bool>? wanted = null) : ICaptur
             }
 
             for (var i = 0; i < values.Length; i++)
-                if (!double.IsNaN(times[i])) Append(values.Slice(i, 1));
+                if (!double.IsNaN(times[i]))
+                    Append(values.Slice(i, 1));
         }
 
         public float[] ToArray()
         {
-            if (_pieces.Count == 0) return [];
+            if (_pieces.Count == 0)
+                return [];
             var whole = GC.AllocateUninitializedArray<float>((_pieces.Count - 1) * PieceSamples + _inLast);
             for (var p = 0; p < _pieces.Count; p++)
                 _pieces[p].AsSpan(0, p == _pieces.Count - 1 ? _inLast : PieceSamples).CopyTo(whole.AsSpan(p * PieceSamples));
@@ -119,7 +135,9 @@ public sealed class MemorySink(Func<ChannelInfo, bool>? wanted = null) : ICaptur
 public sealed class TimeCollector(double quantum, double? knownStep = null)
 {
     private readonly List<double> _stamps = [];
-    private double _first, _last, _step;
+    private double _first,
+        _last,
+        _step;
     private int _count;
     private int _relearn;
     private bool _even = true;
@@ -130,9 +148,12 @@ public sealed class TimeCollector(double quantum, double? knownStep = null)
     {
         foreach (var time in times)
         {
-            if (double.IsNaN(time)) continue;
-            if (_even && !Fits(time)) Spell();
-            if (!_even) _stamps.Add(time);
+            if (double.IsNaN(time))
+                continue;
+            if (_even && !Fits(time))
+                Spell();
+            if (!_even)
+                _stamps.Add(time);
             _last = time;
             _count++;
         }
@@ -144,7 +165,8 @@ public sealed class TimeCollector(double quantum, double? knownStep = null)
     /// <summary>The axis so far.</summary>
     public TimeAxis ToAxis()
     {
-        if (!_even) return TimeAxis.FromStamps([.. _stamps]);
+        if (!_even)
+            return TimeAxis.FromStamps([.. _stamps]);
         var step = knownStep ?? (_count > 1 ? (_last - _first) / (_count - 1) : 1);
         return TimeAxis.Uniform(_first, step > 0 ? step : 1, _count);
     }
@@ -158,10 +180,12 @@ public sealed class TimeCollector(double quantum, double? knownStep = null)
             return true;
         }
 
-        if (_count == 1) _step = time - _first;
+        if (_count == 1)
+            _step = time - _first;
         var tolerance = Tolerance(time);
         // The slope is only known to the quantum over the time passed so far, so it is learned again all along.
-        if (Math.Abs(time - (_first + _count * _step)) > tolerance * (_count < 64 ? 2.5 : 1.6)) return false;
+        if (Math.Abs(time - (_first + _count * _step)) > tolerance * (_count < 64 ? 2.5 : 1.6))
+            return false;
         if (_count >= _relearn)
         {
             _step = (time - _first) / _count;
@@ -176,6 +200,7 @@ public sealed class TimeCollector(double quantum, double? knownStep = null)
     private void Spell()
     {
         _even = false;
-        for (var i = 0; i < _count; i++) _stamps.Add(i == _count - 1 ? _last : _first + i * _step);
+        for (var i = 0; i < _count; i++)
+            _stamps.Add(i == _count - 1 ? _last : _first + i * _step);
     }
 }

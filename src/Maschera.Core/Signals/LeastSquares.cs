@@ -1,3 +1,6 @@
+using Matrix = MathNet.Numerics.LinearAlgebra.Matrix<double>;
+using Vector = MathNet.Numerics.LinearAlgebra.Vector<double>;
+
 namespace Maschera.Core.Signals;
 
 /// <summary>An unknown of a non-linear fit.</summary>
@@ -5,7 +8,12 @@ namespace Maschera.Core.Signals;
 /// <param name="MostMove">The most it may move in one iteration.</param>
 /// <param name="Lower">Its lower bound.</param>
 /// <param name="Upper">Its upper bound.</param>
-public readonly record struct Unknown(double Difference, double MostMove, double Lower = double.NegativeInfinity, double Upper = double.PositiveInfinity);
+public readonly record struct Unknown(
+    double Difference,
+    double MostMove,
+    double Lower = double.NegativeInfinity,
+    double Upper = double.PositiveInfinity
+);
 
 /// <summary>Linear and damped non-linear least squares for a handful of unknowns.</summary>
 public static class LeastSquares
@@ -24,17 +32,21 @@ public static class LeastSquares
         var right = new double[n];
         for (var row = 0; row < target.Length; row++)
         {
-            if (use is not null && !use[row]) continue;
+            if (use is not null && !use[row])
+                continue;
             for (var i = 0; i < n; i++)
             {
                 var value = columns[i][row];
                 right[i] += value * target[row];
-                for (var j = 0; j <= i; j++) normal[i, j] += value * columns[j][row];
+                for (var j = 0; j <= i; j++)
+                    normal[i, j] += value * columns[j][row];
             }
         }
 
-        for (var i = 0; i < n; i++) normal[i, i] += ridge * normal[i, i] + double.Epsilon;
-        return SolveSymmetric(normal, right);
+        for (var i = 0; i < n; i++)
+            normal[i, i] += ridge * normal[i, i] + double.Epsilon;
+        // Columns that can not be told apart share what they explain: the least solution among those that fit equally well.
+        return Solved(normal, right) ?? [.. Symmetric(normal).PseudoInverse() * Vector.Build.Dense(right)];
     }
 
     /// <summary>
@@ -46,7 +58,12 @@ public static class LeastSquares
     /// <param name="unknowns">Difference step, reach and bounds of each parameter.</param>
     /// <param name="iterations">At most so many Jacobians.</param>
     public static (double[] Parameters, double Cost) NonLinear(
-        Func<double[], double[]> residuals, double[] start, IReadOnlyList<Unknown> unknowns, int iterations, CancellationToken cancel = default)
+        Func<double[], double[]> residuals,
+        double[] start,
+        IReadOnlyList<Unknown> unknowns,
+        int iterations,
+        CancellationToken cancel = default
+    )
     {
         var at = (double[])start.Clone();
         var r = residuals(at);
@@ -60,7 +77,12 @@ public static class LeastSquares
             var before = cost;
             for (var attempt = 0; attempt < 8; attempt++)
             {
-                var trial = Step(at, normal, gradient, damping, unknowns);
+                if (Step(at, normal, gradient, damping, unknowns) is not { } trial)
+                {
+                    damping *= 4;
+                    continue;
+                }
+
                 var trialResiduals = residuals(trial);
                 var trialCost = Cost(trialResiduals);
                 if (trialCost < cost)
@@ -73,7 +95,8 @@ public static class LeastSquares
                 damping *= 4;
             }
 
-            if (before - cost < 1e-5 * before) break;
+            if (before - cost < 1e-5 * before)
+                break;
         }
 
         return (at, cost);
@@ -81,7 +104,7 @@ public static class LeastSquares
 
     /// <summary>
     /// Standard error of each parameter at a minimum: from the curvature there and the residuals that are left (Press et
-    /// al., Numerical Recipes, ch. 15.6). Residuals are taken to be independent.
+    /// al., Numerical Recipes, ch. 15.6). Residuals are taken to be independent. Infinite where the residuals don't tell a parameter.
     /// </summary>
     public static double[] StandardErrors(Func<double[], double[]> residuals, double[] at, IReadOnlyList<Unknown> unknowns)
     {
@@ -90,13 +113,13 @@ public static class LeastSquares
         var n = at.Length;
         var variance = Dot(r, r) / Math.Max(1, r.Length - n);
         var errors = new double[n];
+        for (var k = 0; k < n; k++)
+            normal[k, k] += 1e-9 * normal[k, k] + 1e-12;
         for (var i = 0; i < n; i++)
         {
             var unit = new double[n];
             unit[i] = 1;
-            var damped = (double[,])normal.Clone();
-            for (var k = 0; k < n; k++) damped[k, k] += 1e-9 * damped[k, k] + 1e-12;
-            errors[i] = Math.Sqrt(Math.Max(0, SolveSymmetric(damped, unit)[i] * variance));
+            errors[i] = Solved(normal, unit) is { } inverse ? Math.Sqrt(Math.Max(0, inverse[i] * variance)) : double.PositiveInfinity;
         }
 
         return errors;
@@ -105,7 +128,8 @@ public static class LeastSquares
     private static double Cost(double[] residuals)
     {
         double sum = 0;
-        foreach (var r in residuals) sum += r * r;
+        foreach (var r in residuals)
+            sum += r * r;
         return double.IsFinite(sum) ? sum / 2 : double.MaxValue;
     }
 
@@ -117,7 +141,8 @@ public static class LeastSquares
             var moved = (double[])at.Clone();
             moved[p] += unknowns[p].Difference;
             var column = residuals(moved);
-            for (var i = 0; i < column.Length; i++) column[i] = (column[i] - r[i]) / unknowns[p].Difference;
+            for (var i = 0; i < column.Length; i++)
+                column[i] = (column[i] - r[i]) / unknowns[p].Difference;
             columns[p] = column;
         }
 
@@ -132,7 +157,8 @@ public static class LeastSquares
         for (var i = 0; i < n; i++)
         {
             gradient[i] = Dot(columns[i], r);
-            for (var j = 0; j <= i; j++) normal[i, j] = Dot(columns[i], columns[j]);
+            for (var j = 0; j <= i; j++)
+                normal[i, j] = Dot(columns[i], columns[j]);
         }
 
         return (normal, gradient);
@@ -141,11 +167,12 @@ public static class LeastSquares
     private static double Dot(double[] a, double[] b)
     {
         double sum = 0;
-        for (var i = 0; i < a.Length; i++) sum += a[i] * b[i];
+        for (var i = 0; i < a.Length; i++)
+            sum += a[i] * b[i];
         return sum;
     }
 
-    private static double[] Step(double[] at, double[,] normal, double[] gradient, double damping, IReadOnlyList<Unknown> unknowns)
+    private static double[]? Step(double[] at, double[,] normal, double[] gradient, double damping, IReadOnlyList<Unknown> unknowns)
     {
         var n = at.Length;
         var damped = (double[,])normal.Clone();
@@ -156,7 +183,8 @@ public static class LeastSquares
             right[i] = -gradient[i];
         }
 
-        var step = SolveSymmetric(damped, right);
+        if (Solved(damped, right) is not { } step)
+            return null;
         for (var i = 0; i < n; i++)
         {
             var move = Math.Clamp(step[i], -unknowns[i].MostMove, unknowns[i].MostMove);
@@ -166,33 +194,23 @@ public static class LeastSquares
         return step;
     }
 
-    /// <summary>Solves a positive definite system, its lower half given, by Cholesky decomposition.</summary>
-    private static double[] SolveSymmetric(double[,] a, double[] b)
+    /// <summary>
+    /// Solves a symmetric system, its lower half given, by Cholesky decomposition; null where it is not positive definite, that
+    /// is where the unknowns can't be told apart.
+    /// </summary>
+    private static double[]? Solved(double[,] lower, double[] right)
     {
-        var n = b.Length;
-        for (var i = 0; i < n; i++)
+        var matrix = Symmetric(lower);
+        try
         {
-            for (var j = 0; j <= i; j++)
-            {
-                var sum = a[i, j];
-                for (var k = 0; k < j; k++) sum -= a[i, k] * a[j, k];
-                a[i, j] = i == j ? Math.Sqrt(Math.Max(sum, 1e-30)) : sum / a[j, j];
-            }
+            return [.. matrix.Cholesky().Solve(Vector.Build.Dense(right))];
         }
-
-        var x = (double[])b.Clone();
-        for (var i = 0; i < n; i++)
+        catch (ArgumentException)
         {
-            for (var k = 0; k < i; k++) x[i] -= a[i, k] * x[k];
-            x[i] /= a[i, i];
+            return null;
         }
-
-        for (var i = n - 1; i >= 0; i--)
-        {
-            for (var k = i + 1; k < n; k++) x[i] -= a[k, i] * x[k];
-            x[i] /= a[i, i];
-        }
-
-        return x;
     }
+
+    private static Matrix Symmetric(double[,] lower) =>
+        Matrix.Build.Dense(lower.GetLength(0), lower.GetLength(0), (i, j) => i >= j ? lower[i, j] : lower[j, i]);
 }

@@ -27,16 +27,20 @@ public static class PulseTrain
         var finite = new List<double>();
         var stride = Math.Max(1, samples.Length / 200_000);
         for (var i = 0; i < samples.Length; i += stride)
-            if (float.IsFinite(samples[i])) finite.Add(samples[i]);
+            if (float.IsFinite(samples[i]))
+                finite.Add(samples[i]);
         finite.Sort();
         var sorted = System.Runtime.InteropServices.CollectionsMarshal.AsSpan(finite);
-        if (sorted.Length == 0) return new Rails(double.NaN, double.NaN);
+        if (sorted.Length == 0)
+            return new Rails(double.NaN, double.NaN);
         var rails = new Rails(Statistics.Quantile(sorted, 0.0002), Statistics.Quantile(sorted, 0.9998));
         for (var pass = 0; pass < 4; pass++)
         {
             var split = sorted.BinarySearch(rails.Mid);
-            if (split < 0) split = ~split;
-            if (split == 0 || split == sorted.Length) break;
+            if (split < 0)
+                split = ~split;
+            if (split == 0 || split == sorted.Length)
+                break;
             rails = new Rails(Statistics.Quantile(sorted[..split], 0.5), Statistics.Quantile(sorted[split..], 0.5));
         }
 
@@ -105,11 +109,13 @@ public sealed class EdgeFinder(Rails rails, double hysteresis = EdgeFinder.Usual
         for (; i <= samples.Length - Vector<float>.Count; i += Vector<float>.Count)
         {
             var values = new Vector<float>(samples[i..]);
-            if (high ? Vector.LessThanAny(values, limit) : Vector.GreaterThanAny(values, limit)) break;
+            if (high ? Vector.LessThanAny(values, limit) : Vector.GreaterThanAny(values, limit))
+                break;
         }
 
         for (; i < samples.Length; i++)
-            if (high ? samples[i] < _lower : samples[i] > _upper) return i;
+            if (high ? samples[i] < _lower : samples[i] > _upper)
+                return i;
         return i;
     }
 
@@ -120,7 +126,8 @@ public sealed class EdgeFinder(Rails rails, double hysteresis = EdgeFinder.Usual
         for (var i = at - 1; i >= first - 1; i--)
         {
             // What is missing is passed over.
-            if (!float.IsFinite(samples[i])) continue;
+            if (!float.IsFinite(samples[i]))
+                continue;
             if (samples[i] < _mid != samples[after] < _mid)
             {
                 _crossing = time[i] + (_mid - samples[i]) / (samples[after] - samples[i]) * (time[after] - time[i]);
@@ -134,26 +141,35 @@ public sealed class EdgeFinder(Rails rails, double hysteresis = EdgeFinder.Usual
     /// <summary>Takes the last number up to a place as the one before what follows.</summary>
     private void Remember(TimeAxis time, ReadOnlySpan<float> samples, int at)
     {
-        while (at >= 0 && !float.IsFinite(samples[at])) at--;
-        if (at >= 0) (_before, _beforeSeconds) = (samples[at], time[at]);
+        while (at >= 0 && !float.IsFinite(samples[at]))
+            at--;
+        if (at >= 0)
+            (_before, _beforeSeconds) = (samples[at], time[at]);
     }
 
     /// <summary>Goes on with a piece.</summary>
     public void Add(SamplePiece piece)
     {
         var samples = piece.Samples.Span;
-        for (var i = 0; i < samples.Length; i++) Add(piece.TimeOf(i), samples[i]);
+        for (var i = 0; i < samples.Length; i++)
+            Add(piece.TimeOf(i), samples[i]);
     }
 
     private void Add(double seconds, float value)
     {
-        if (!float.IsFinite(value)) return;
+        if (!float.IsFinite(value))
+            return;
         if (_before < _mid != value < _mid && !float.IsNaN(_before))
             _crossing = _beforeSeconds + (_mid - _before) / (value - _before) * (seconds - _beforeSeconds);
         (_before, _beforeSeconds) = (value, seconds);
-        var now = value > _upper ? true : value < _lower ? false : _high;
-        if (now == _high) return;
-        if (_high is not null && now is not null) Edges.Add(new Edge(_crossing, now.Value));
+        var now =
+            value > _upper ? true
+            : value < _lower ? false
+            : _high;
+        if (now == _high)
+            return;
+        if (_high is not null && now is not null)
+            Edges.Add(new Edge(_crossing, now.Value));
         _high = now;
     }
 }

@@ -17,14 +17,16 @@ public static class Resampling
         for (var i = 0; i < time.Count; i++)
         {
             var value = channel.Samples[i];
-            if (!float.IsFinite(value)) continue;
+            if (!float.IsFinite(value))
+                continue;
             var slot = Math.Min(count - 1, (int)((time[i] - time.Start) / step));
             sums[slot] += value;
             hits[slot]++;
         }
 
         var samples = new float[count];
-        for (var i = 0; i < count; i++) samples[i] = hits[i] > 0 ? (float)(sums[i] / hits[i]) : float.NaN;
+        for (var i = 0; i < count; i++)
+            samples[i] = hits[i] > 0 ? (float)(sums[i] / hits[i]) : float.NaN;
         BridgeGaps(samples);
         return channel with { Time = TimeAxis.Uniform(time.Start + step / 2, step, count), Samples = samples };
     }
@@ -33,7 +35,8 @@ public static class Resampling
     public static double Held(Channel channel, double seconds)
     {
         var at = channel.Time.IndexAtOrAfter(seconds);
-        if (at == channel.Time.Count || at > 0 && channel.Time[at] > seconds) at--;
+        if (at == channel.Time.Count || at > 0 && channel.Time[at] > seconds)
+            at--;
         return channel.Samples[at];
     }
 
@@ -43,13 +46,15 @@ public static class Resampling
         var last = -1;
         for (var i = 0; i < samples.Length; i++)
         {
-            if (!float.IsFinite(samples[i])) continue;
+            if (!float.IsFinite(samples[i]))
+                continue;
             for (var j = last + 1; j < i; j++)
                 samples[j] = last < 0 ? samples[i] : samples[last] + (samples[i] - samples[last]) * (j - last) / (i - last);
             last = i;
         }
 
-        if (last >= 0) samples[(last + 1)..].Fill(samples[last]);
+        if (last >= 0)
+            samples[(last + 1)..].Fill(samples[last]);
     }
 
     /// <summary>A centred running mean over <paramref name="width"/> samples (made odd), shortened at the ends.</summary>
@@ -57,7 +62,8 @@ public static class Resampling
     {
         var half = Math.Max(0, width / 2);
         var sums = new double[samples.Length + 1];
-        for (var i = 0; i < samples.Length; i++) sums[i + 1] = sums[i] + samples[i];
+        for (var i = 0; i < samples.Length; i++)
+            sums[i + 1] = sums[i] + samples[i];
         var smooth = new float[samples.Length];
         for (var i = 0; i < samples.Length; i++)
         {

@@ -1,3 +1,5 @@
+using Maschera.Core.Expressions;
+
 namespace Maschera.Core.Signals;
 
 /// <summary>A run of samples of one channel, lying one behind the other.</summary>
@@ -6,7 +8,13 @@ namespace Maschera.Core.Signals;
 /// <param name="Start">Time of the first sample, s.</param>
 /// <param name="Step">Sample interval, s; only meant where <paramref name="Times"/> is empty.</param>
 /// <param name="Times">One stamp a sample, s, where they are uneven; else empty.</param>
-public readonly record struct SamplePiece(int First, ReadOnlyMemory<float> Samples, double Start, double Step, ReadOnlyMemory<double> Times = default)
+public readonly record struct SamplePiece(
+    int First,
+    ReadOnlyMemory<float> Samples,
+    double Start,
+    double Step,
+    ReadOnlyMemory<double> Times = default
+)
 {
     /// <summary>Time of the piece's sample <paramref name="index"/> (0 is its first), s.</summary>
     public double TimeOf(int index) => Times.IsEmpty ? Start + index * Step : Times.Span[index];
@@ -66,7 +74,13 @@ public sealed class MemoryReader(Channel channel) : ISampleReader
         for (var at = Math.Max(0, first); at < end; at += PieceSamples)
         {
             var length = Math.Min(PieceSamples, end - at);
-            yield return new SamplePiece(at, channel.Samples.AsMemory(at, length), channel.Time[at], Step, IsUniform ? default : channel.Time.StampsOf(at, length));
+            yield return new SamplePiece(
+                at,
+                channel.Samples.AsMemory(at, length),
+                channel.Time[at],
+                Step,
+                IsUniform ? default : channel.Time.StampsOf(at, length)
+            );
         }
     }
 }
@@ -87,10 +101,13 @@ public static class SampleReaders
         foreach (var piece in reader.Read(first, count))
         {
             piece.Samples.Span.CopyTo(samples.AsSpan(piece.First - first));
-            for (var i = 0; stamps is not null && i < piece.Samples.Length; i++) stamps[piece.First - first + i] = piece.TimeOf(i);
+            for (var i = 0; stamps is not null && i < piece.Samples.Length; i++)
+                stamps[piece.First - first + i] = piece.TimeOf(i);
         }
 
-        var axis = stamps is not null ? TimeAxis.FromStamps(stamps) : TimeAxis.Uniform(reader.Start + first * reader.Step, reader.Step, count);
+        var axis = stamps is not null
+            ? TimeAxis.FromStamps(stamps)
+            : TimeAxis.Uniform(reader.Start + first * reader.Step, reader.Step, count);
         return new Channel(reader.Name, reader.Unit, axis, samples);
     }
 
@@ -101,7 +118,8 @@ public static class SampleReaders
     public static Channel LoadAtMost(this ISampleReader reader, double rate)
     {
         var together = (int)Math.Min(1_000_000, Math.Ceiling(1 / (rate * reader.Step) - 1e-9));
-        if (!reader.IsUniform || together <= 1) return reader.Load();
+        if (!reader.IsUniform || together <= 1)
+            return reader.Load();
         var means = new float[reader.Count / together];
         double sum = 0;
         foreach (var piece in reader.Read(0, means.Length * together))
@@ -110,13 +128,19 @@ public static class SampleReaders
             for (var i = 0; i < samples.Length; i++)
             {
                 sum += samples[i];
-                if ((piece.First + i + 1) % together != 0) continue;
+                if ((piece.First + i + 1) % together != 0)
+                    continue;
                 means[(piece.First + i) / together] = (float)(sum / together);
                 sum = 0;
             }
         }
 
-        return new Channel(reader.Name, reader.Unit, TimeAxis.Uniform(reader.Start + (together - 1) / 2.0 * reader.Step, together * reader.Step, means.Length), means);
+        return new Channel(
+            reader.Name,
+            reader.Unit,
+            TimeAxis.Uniform(reader.Start + (together - 1) / 2.0 * reader.Step, together * reader.Step, means.Length),
+            means
+        );
     }
 
     /// <summary>The samples from <paramref name="from"/> to <paramref name="to"/>, s, both ends included: first number and count.</summary>
@@ -125,12 +149,15 @@ public static class SampleReaders
         var first = reader.IndexAtOrAfter(from);
         var end = reader.IndexAtOrAfter(to);
         // Times are products and sums, so a sample on the jaw may lie a rounding beyond it.
-        if (end < reader.Count && reader.TimeAt(end) <= to + 1e-9 * reader.Step) end++;
+        if (end < reader.Count && reader.TimeAt(end) <= to + 1e-9 * reader.Step)
+            end++;
         return (first, Math.Max(0, end - first));
     }
 }
 
-/// <summary>A stretch of a channel as a channel of its own: <paramref name="length"/> samples from number <paramref name="begin"/>.</summary>
+/// <summary>
+/// A stretch of a channel as a channel of its own: <paramref name="length"/> samples from number <paramref name="begin"/>.
+/// </summary>
 public sealed class SlicedReader(ISampleReader of, int begin, int length) : ISampleReader
 {
     public string Name => of.Name;
@@ -172,7 +199,8 @@ public sealed class MovedReader(ISampleReader of, string name, double shift, dou
     private SamplePiece Moved(SamplePiece piece)
     {
         var times = new double[piece.Times.Length];
-        for (var i = 0; i < times.Length; i++) times[i] = piece.TimeOf(i) * stretch + shift;
+        for (var i = 0; i < times.Length; i++)
+            times[i] = piece.TimeOf(i) * stretch + shift;
         return piece with { Start = piece.Start * stretch + shift, Step = piece.Step * stretch, Times = times };
     }
 }

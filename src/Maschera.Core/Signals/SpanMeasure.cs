@@ -1,3 +1,5 @@
+using Maschera.Core.Expressions;
+
 namespace Maschera.Core.Signals;
 
 /// <summary>What a pulse train does between two places.</summary>
@@ -25,7 +27,7 @@ public sealed record SpanMeasure
     public double Seconds => To - From;
 
     /// <summary>One over the time between the jaws, Hz; null where they meet.</summary>
-    public double? PerSecond => To > From ? 1 / (To - From) : null;
+    public double? PerSecond => Finite(1 / (To - From));
 
     /// <summary>Samples that are numbers.</summary>
     public required int Samples { get; init; }
@@ -38,7 +40,10 @@ public sealed record SpanMeasure
     public double? Difference => ToLevel - FromLevel;
 
     /// <summary>Difference over time, unit/s; null where the jaws meet.</summary>
-    public double? Slope => To > From ? Difference / Seconds : null;
+    public double? Slope => Finite(Difference / Seconds);
+
+    /// <summary>Between jaws on one place there is nothing to divide by.</summary>
+    private static double? Finite(double? value) => value is { } v && double.IsFinite(v) ? v : null;
 
     public double? Minimum { get; init; }
     public double? MinimumAt { get; init; }
@@ -58,7 +63,8 @@ public sealed record SpanMeasure
     /// <summary>Measures a stretch; places beyond the channel's ends are taken as its ends.</summary>
     public static SpanMeasure Of(ISampleReader reader, double from, double to, CancellationToken cancel = default)
     {
-        if (to < from) (from, to) = (to, from);
+        if (to < from)
+            (from, to) = (to, from);
         var (first, count) = reader.Inside(from, to);
         var levels = new Levels();
         var sketch = new RailSketch(count);
@@ -81,10 +87,12 @@ public sealed record SpanMeasure
     public static double? LevelAt(ISampleReader reader, double seconds)
     {
         var after = reader.IndexAtOrAfter(seconds);
-        if (after >= reader.Count) return null;
+        if (after >= reader.Count)
+            return null;
         var two = reader.Load(Math.Max(0, after - 1), after > 0 ? 2 : 1);
         var last = two.Samples.Length - 1;
-        if (two.Time[last] == seconds || last == 0) return two.Time[last] <= seconds && float.IsFinite(two.Samples[last]) ? two.Samples[last] : null;
+        if (two.Time[last] == seconds || last == 0)
+            return two.Time[last] <= seconds && float.IsFinite(two.Samples[last]) ? two.Samples[last] : null;
         var share = (seconds - two.Time[0]) / (two.Time[1] - two.Time[0]);
         var level = two.Samples[0] + share * ((double)two.Samples[1] - two.Samples[0]);
         return double.IsFinite(level) ? level : null;
@@ -102,9 +110,11 @@ public sealed record SpanMeasure
         var edges = finder.Edges;
         var begin = edges.FindIndex(e => e.Rising);
         var end = edges.FindLastIndex(e => e.Rising);
-        if (begin < 0 || end <= begin) return null;
+        if (begin < 0 || end <= begin)
+            return null;
         double high = 0;
-        for (var i = begin; i < end; i += 2) high += edges[i + 1].Seconds - edges[i].Seconds;
+        for (var i = begin; i < end; i += 2)
+            high += edges[i + 1].Seconds - edges[i].Seconds;
         var pulses = (end - begin) / 2;
         var time = edges[end].Seconds - edges[begin].Seconds;
         return new PulseMeasure(pulses, pulses / time, 100 * high / time, high / pulses, rails.Low, rails.High);
@@ -113,13 +123,20 @@ public sealed record SpanMeasure
     /// <summary>Sums and extremes, gathered piece by piece.</summary>
     private sealed class Levels
     {
-        private double _sum, _squares, _low = double.PositiveInfinity, _high = double.NegativeInfinity, _lowAt, _highAt;
-        private int _count, _missing;
+        private double _sum,
+            _squares,
+            _low = double.PositiveInfinity,
+            _high = double.NegativeInfinity,
+            _lowAt,
+            _highAt;
+        private int _count,
+            _missing;
 
         public void Add(SamplePiece piece)
         {
             var samples = piece.Samples.Span;
-            double sum = 0, squares = 0;
+            double sum = 0,
+                squares = 0;
             for (var i = 0; i < samples.Length; i++)
             {
                 double value = samples[i];
@@ -131,8 +148,10 @@ public sealed record SpanMeasure
 
                 sum += value;
                 squares += value * value;
-                if (value < _low) (_low, _lowAt) = (value, piece.TimeOf(i));
-                if (value > _high) (_high, _highAt) = (value, piece.TimeOf(i));
+                if (value < _low)
+                    (_low, _lowAt) = (value, piece.TimeOf(i));
+                if (value > _high)
+                    (_high, _highAt) = (value, piece.TimeOf(i));
                 _count++;
             }
 
@@ -142,20 +161,30 @@ public sealed record SpanMeasure
 
         public SpanMeasure ToMeasure(double from, double to)
         {
-            var measure = new SpanMeasure { From = from, To = to, Samples = _count, Missing = _missing };
-            return _count == 0 ? measure : measure with
+            var measure = new SpanMeasure
             {
-                Minimum = _low,
-                MinimumAt = _lowAt,
-                Maximum = _high,
-                MaximumAt = _highAt,
-                Mean = _sum / _count,
-                Rms = Math.Sqrt(_squares / _count),
+                From = from,
+                To = to,
+                Samples = _count,
+                Missing = _missing,
             };
+            return _count == 0
+                ? measure
+                : measure with
+                {
+                    Minimum = _low,
+                    MinimumAt = _lowAt,
+                    Maximum = _high,
+                    MaximumAt = _highAt,
+                    Mean = _sum / _count,
+                    Rms = Math.Sqrt(_squares / _count),
+                };
         }
     }
 
-    /// <summary>Enough samples, evenly spread, to tell rails, and whether the signal moves more from side to side than it trembles.</summary>
+    /// <summary>
+    /// Enough samples, evenly spread, to tell rails, and whether the signal moves more from side to side than it trembles.
+    /// </summary>
     private sealed class RailSketch(int count)
     {
         private const int Most = 200_000;
@@ -177,7 +206,8 @@ public sealed record SpanMeasure
             for (var i = (_stride - _seen % _stride) % _stride; i < samples.Length; i += _stride)
             {
                 _samples.Add(samples[i]);
-                if (i > 0) _steps.Add(Math.Abs(samples[i] - samples[i - 1]));
+                if (i > 0)
+                    _steps.Add(Math.Abs(samples[i] - samples[i - 1]));
             }
 
             _seen += samples.Length;

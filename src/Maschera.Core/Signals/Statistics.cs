@@ -14,10 +14,12 @@ public static class Statistics
     /// <summary>The value below which <paramref name="share"/> (0-1) of a sorted list lies, interpolated.</summary>
     public static double Quantile(ReadOnlySpan<double> sorted, double share)
     {
-        if (sorted.Length == 0) return double.NaN;
+        if (sorted.Length == 0)
+            return double.NaN;
         var place = share * (sorted.Length - 1);
         var below = (int)place;
-        if (below >= sorted.Length - 1) return sorted[^1];
+        if (below >= sorted.Length - 1)
+            return sorted[^1];
         return sorted[below] + (place - below) * (sorted[below + 1] - sorted[below]);
     }
 
@@ -27,7 +29,8 @@ public static class Statistics
         var stride = Math.Max(1, samples.Length / 20_000);
         var picked = new List<double>(samples.Length / stride + 1);
         for (var i = 0; i < samples.Length; i += stride)
-            if (float.IsFinite(samples[i])) picked.Add(samples[i]);
+            if (float.IsFinite(samples[i]))
+                picked.Add(samples[i]);
         picked.Sort();
         return Quantile(System.Runtime.InteropServices.CollectionsMarshal.AsSpan(picked), share);
     }
@@ -39,7 +42,8 @@ public static class Statistics
     public static double Mean(ReadOnlySpan<double> values)
     {
         double sum = 0;
-        foreach (var value in values) sum += value;
+        foreach (var value in values)
+            sum += value;
         return sum / values.Length;
     }
 
@@ -47,7 +51,8 @@ public static class Statistics
     public static double Mean(ReadOnlySpan<float> samples)
     {
         double sum = 0;
-        foreach (var sample in samples) sum += sample;
+        foreach (var sample in samples)
+            sum += sample;
         return sum / samples.Length;
     }
 
@@ -62,10 +67,12 @@ public static class Statistics
     /// <summary>The sample standard deviation (divisor n-1); 0 of fewer than two.</summary>
     public static double StandardDeviation(ReadOnlySpan<double> values)
     {
-        if (values.Length < 2) return 0;
+        if (values.Length < 2)
+            return 0;
         var mean = Mean(values);
         double sum = 0;
-        foreach (var value in values) sum += (value - mean) * (value - mean);
+        foreach (var value in values)
+            sum += (value - mean) * (value - mean);
         return Math.Sqrt(sum / (values.Length - 1));
     }
 }

@@ -1,3 +1,5 @@
+using Maschera.Core.Expressions;
+
 namespace Maschera.Core.Signals;
 
 /// <summary>Maps sample numbers to seconds: either evenly spaced, or one stamp a sample.</summary>
@@ -40,7 +42,8 @@ public sealed class TimeAxis
     /// <summary>An even axis. <paramref name="step"/> in s must be positive.</summary>
     public static TimeAxis Uniform(double start, double step, int count)
     {
-        if (!(step > 0)) throw new ArgumentOutOfRangeException(nameof(step), step, "A sample interval is positive.");
+        if (!(step > 0))
+            throw new ArgumentOutOfRangeException(nameof(step), step, "A sample interval is positive.");
         return new TimeAxis(start, step, count, null);
     }
 
@@ -63,13 +66,14 @@ public sealed class TimeAxis
         }
 
         var found = Array.BinarySearch(_stamps, seconds);
-        if (found < 0) return ~found;
-        while (found > 0 && _stamps[found - 1] >= seconds) found--;
+        if (found < 0)
+            return ~found;
+        while (found > 0 && _stamps[found - 1] >= seconds)
+            found--;
         return found;
     }
 
     /// <summary>The part of the axis from sample <paramref name="first"/>, <paramref name="count"/> long.</summary>
-    public TimeAxis Slice(int first, int count) => _stamps is null
-        ? Uniform(this[first], Step, count)
-        : FromStamps(_stamps[first..(first + count)]);
+    public TimeAxis Slice(int first, int count) =>
+        _stamps is null ? Uniform(this[first], Step, count) : FromStamps(_stamps[first..(first + count)]);
 }

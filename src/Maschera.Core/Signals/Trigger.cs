@@ -33,7 +33,8 @@ public sealed class Trigger
     private readonly TriggerSetting _setting;
     private readonly double _step;
     private readonly ChangeWatch _change;
-    private double _low = double.PositiveInfinity, _high = double.NegativeInfinity;
+    private double _low = double.PositiveInfinity,
+        _high = double.NegativeInfinity;
     private bool? _beyond;
     private double _since;
 
@@ -49,22 +50,27 @@ public sealed class Trigger
     public double? Feed(ReadOnlySpan<float> samples, double start)
     {
         for (var i = 0; i < samples.Length; i++)
-            if (Happens(samples[i], start + i * _step)) return start + i * _step;
+            if (Happens(samples[i], start + i * _step))
+                return start + i * _step;
         return null;
     }
 
     private bool Happens(float value, double time)
     {
-        if (_setting.Kind == TriggerKind.Changed) return _change.Happens(value);
-        if (value < _low) _low = value;
-        if (value > _high) _high = value;
+        if (_setting.Kind == TriggerKind.Changed)
+            return _change.Happens(value);
+        if (value < _low)
+            _low = value;
+        if (value > _high)
+            _high = value;
         var slack = Hysteresis * (_high - _low);
         // Upside down, "below" is "above" of the negative.
         var (signal, level) = _setting.Upwards ? (value, _setting.Level) : (-value, -_setting.Level);
         var beyond = signal > level || _beyond == true && signal > level - slack;
         var was = _beyond;
         _beyond = beyond;
-        if (beyond && was != true) _since = was is null ? double.NaN : time;
+        if (beyond && was != true)
+            _since = was is null ? double.NaN : time;
         return _setting.Kind switch
         {
             TriggerKind.Level => beyond,
@@ -87,15 +93,20 @@ public sealed class Trigger
 
         private readonly int _length = Math.Max(8, (int)(WindowSeconds / step));
         private readonly List<double[]> _windows = [];
-        private double _least = double.PositiveInfinity, _greatest = double.NegativeInfinity, _sum;
+        private double _least = double.PositiveInfinity,
+            _greatest = double.NegativeInfinity,
+            _sum;
         private double _mid = double.NaN;
-        private int _count, _crossings;
+        private int _count,
+            _crossings;
         private bool _above;
 
         public bool Happens(float value)
         {
-            if (value < _least) _least = value;
-            if (value > _greatest) _greatest = value;
+            if (value < _least)
+                _least = value;
+            if (value > _greatest)
+                _greatest = value;
             _sum += value;
             if (value > _mid != _above)
             {
@@ -103,9 +114,17 @@ public sealed class Trigger
                 _crossings++;
             }
 
-            if (++_count < _length) return false;
+            if (++_count < _length)
+                return false;
             double[] window = [_least, _greatest, _sum / _count, _crossings];
-            (_mid, _least, _greatest, _sum, _count, _crossings) = ((_least + _greatest) / 2, double.PositiveInfinity, double.NegativeInfinity, 0, 0, 0);
+            (_mid, _least, _greatest, _sum, _count, _crossings) = (
+                (_least + _greatest) / 2,
+                double.PositiveInfinity,
+                double.NegativeInfinity,
+                0,
+                0,
+                0
+            );
             if (_windows.Count < Learned)
             {
                 _windows.Add(window);
@@ -118,7 +137,8 @@ public sealed class Trigger
                 // The first window knows no middle yet, so its crossings don't count.
                 var known = _windows.Skip(1).Select(w => w[i]).ToList();
                 var room = known.Max() - known.Min() + (i < 3 ? Slack * reach : 2 + Slack * known.Max());
-                if (window[i] > known.Max() + room || window[i] < known.Min() - room) return true;
+                if (window[i] > known.Max() + room || window[i] < known.Min() - room)
+                    return true;
             }
 
             return false;

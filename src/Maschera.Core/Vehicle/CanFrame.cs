@@ -1,3 +1,5 @@
+using Maschera.Core.Basics;
+
 namespace Maschera.Core.Vehicle;
 
 /// <summary>One frame of a CAN bus.</summary>
@@ -19,7 +21,7 @@ public sealed record CanFrame(double Seconds, string Bus, uint Id, bool IsExtend
 public sealed record DiagnosticMessage(double Seconds, string? Ecu, byte[] Data);
 
 /// <summary>Messages of one exchange, and every doubt about it.</summary>
-public sealed record MessageLog(IReadOnlyList<DiagnosticMessage> Messages, IReadOnlyList<Readings.Note> Notes)
+public sealed record MessageLog(IReadOnlyList<DiagnosticMessage> Messages, IReadOnlyList<Note> Notes)
 {
     /// <summary>Nothing.</summary>
     public static MessageLog Empty { get; } = new([], []);

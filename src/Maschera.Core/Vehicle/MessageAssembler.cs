@@ -1,4 +1,4 @@
-using Maschera.Core.Readings;
+using Maschera.Core.Basics;
 
 namespace Maschera.Core.Vehicle;
 
@@ -30,7 +30,8 @@ public sealed class MessageAssembler
     public static MessageAssembler Of(IEnumerable<CanFrame> frames)
     {
         var assembler = new MessageAssembler();
-        foreach (var frame in frames) assembler.Take(frame);
+        foreach (var frame in frames)
+            assembler.Take(frame);
         assembler.Finish();
         return assembler;
     }
@@ -38,7 +39,8 @@ public sealed class MessageAssembler
     /// <summary>Takes the next frame of the bus.</summary>
     public void Take(CanFrame frame)
     {
-        if (frame.Data.Length == 0) return;
+        if (frame.Data.Length == 0)
+            return;
         switch (frame.Data[0] >> 4)
         {
             case 0:
@@ -57,7 +59,8 @@ public sealed class MessageAssembler
     /// <summary>Tells of messages that the end of the log cut off.</summary>
     public void Finish()
     {
-        foreach (var (key, pending) in _pending) Lost(key, pending, "is cut off by the end of the log");
+        foreach (var (key, pending) in _pending)
+            Lost(key, pending, "is cut off by the end of the log");
         _pending.Clear();
     }
 
@@ -68,10 +71,16 @@ public sealed class MessageAssembler
         // A frame of CAN FD says its length in the second byte.
         var (length, start) = (frame.Data[0] & 15) is 0 && frame.Data.Length > 8 ? (frame.Data[1], 2) : (frame.Data[0] & 15, 1);
         Interrupted(frame);
-        if (length == 0) return;
+        if (length == 0)
+            return;
         if (length > frame.Data.Length - start)
         {
-            _notes.Add(new("broken-frame", $"A frame of {frame.IdText} at {frame.Seconds:0.000} s says it holds {length} bytes and is shorter: left out."));
+            _notes.Add(
+                new(
+                    "broken-frame",
+                    $"A frame of {frame.IdText} at {frame.Seconds:0.000} s says it holds {length} bytes and is shorter: left out."
+                )
+            );
             return;
         }
 
@@ -96,7 +105,8 @@ public sealed class MessageAssembler
 
     private void Consecutive(CanFrame frame)
     {
-        if (!_pending.TryGetValue(Key(frame), out var pending)) return;
+        if (!_pending.TryGetValue(Key(frame), out var pending))
+            return;
         if ((frame.Data[0] & 15) != pending.Next)
         {
             var why = (frame.Data[0] & 15) == (pending.Next + 15) % 16 ? "repeats a frame" : "misses a frame or has two of them swapped";
@@ -117,7 +127,8 @@ public sealed class MessageAssembler
         frame.Data.AsSpan(1, count).CopyTo(pending.Data.AsSpan(pending.Filled));
         pending.Filled += count;
         pending.Next = (pending.Next + 1) % 16;
-        if (pending.Filled < pending.Data.Length) return;
+        if (pending.Filled < pending.Data.Length)
+            return;
         _pending.Remove(Key(frame));
         _messages.Add(new DiagnosticMessage(pending.Seconds, frame.IdText, pending.Data));
     }
@@ -125,9 +136,16 @@ public sealed class MessageAssembler
     /// <summary>A new message of the same sender ends the one before.</summary>
     private void Interrupted(CanFrame frame)
     {
-        if (_pending.Remove(Key(frame), out var pending)) Lost(Key(frame), pending, "was never finished");
+        if (_pending.Remove(Key(frame), out var pending))
+            Lost(Key(frame), pending, "was never finished");
     }
 
     private void Lost((string Bus, uint Id, bool Extended) key, Pending pending, string why) =>
-        _notes.Add(new("message-lost", $"A message of {key.Id.ToString(key.Extended ? "X8" : "X3", System.Globalization.CultureInfo.InvariantCulture)} at {pending.Seconds:0.000} s {why}: no value is taken from it."));
+        _notes.Add(
+            new(
+                "message-lost",
+                $"A message of {key.Id.ToString(key.Extended ? "X8" : "X3", System.Globalization.CultureInfo.InvariantCulture)} at "
+                    + $"{pending.Seconds:0.000} s {why}: no value is taken from it."
+            )
+        );
 }

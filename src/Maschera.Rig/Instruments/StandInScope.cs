@@ -1,6 +1,7 @@
 using System.Diagnostics;
 using System.Runtime.CompilerServices;
 using Maschera.Core.Engines;
+using Maschera.Instruments;
 
 namespace Maschera.Rig.Instruments;
 
@@ -38,8 +39,19 @@ public sealed class StandInScope : IScope
         _plan = plan;
         var random = new Random(plan.Seed);
         // Box and Muller 1958.
-        _noise = [.. Enumerable.Range(0, NoiseTable).Select(_ => (float)(Math.Sqrt(-2 * Math.Log(1 - random.NextDouble())) * Math.Cos(Math.Tau * random.NextDouble())))];
-        Abilities = new ScopeAbilities("Stand-in scope", 4, [10_000, 50_000, 100_000, 250_000, 500_000, 1_000_000], 12, ProbesFor(plan.Engine, plan.Running is not null));
+        _noise =
+        [
+            .. Enumerable
+                .Range(0, NoiseTable)
+                .Select(_ => (float)(Math.Sqrt(-2 * Math.Log(1 - random.NextDouble())) * Math.Cos(Math.Tau * random.NextDouble()))),
+        ];
+        Abilities = new ScopeAbilities(
+            "Stand-in scope",
+            4,
+            [10_000, 50_000, 100_000, 250_000, 500_000, 1_000_000],
+            12,
+            ProbesFor(plan.Engine, plan.Running is not null)
+        );
     }
 
     public ScopeAbilities Abilities { get; }
@@ -60,17 +72,21 @@ public sealed class StandInScope : IScope
 
     /// <summary>The probes that make sense on an engine.</summary>
     public static IReadOnlyList<Probe> ProbesFor(Engine engine, bool running) =>
-    [
-        .. running ? (Probe[])[] : [new("Starter current", "A", 1_000, "current")], new("Battery voltage", "V", 20, "battery"), new("Ignition", "V", 100, "sync"),
-        .. engine.CrankWheel is null ? (Probe[])[] : [new("Crank sensor", "V", 10, "crank")],
-        .. running ? [new("Cam sensor", "V", 10, "cam")] : (Probe[])[],
-    ];
+        [
+            .. running ? (Probe[])[] : [new("Starter current", "A", 1_000, "current")],
+            new("Battery voltage", "V", 20, "battery"),
+            new("Ignition", "V", 100, "sync"),
+            .. engine.CrankWheel is null ? (Probe[])[] : [new("Crank sensor", "V", 10, "crank")],
+            .. running ? [new("Cam sensor", "V", 10, "cam")] : (Probe[])[],
+        ];
 
     public async IAsyncEnumerable<ScopeBlock> RunAsync(ScopeSettings settings, [EnumeratorCancellation] CancellationToken cancel)
     {
         Check(settings);
         var random = new Random(_plan.Seed);
-        ILiveEngine engine = _plan.Running is { } running ? new RunningEngine(running, random) { Speed = 0 } : new StarterEngine(_plan.Engine, _plan.Starter, _plan.Faults, random);
+        ILiveEngine engine = _plan.Running is { } running
+            ? new RunningEngine(running, random) { Speed = 0 }
+            : new StarterEngine(_plan.Engine, _plan.Starter, _plan.Faults, random);
         var inputs = settings.Probes.Select(p => new Input(p, engine, this)).ToArray();
         var perStep = settings.Rate * StarterEngine.Step;
         var clock = Stopwatch.StartNew();
@@ -86,11 +102,15 @@ public sealed class StandInScope : IScope
             }
 
             var total = (long)Math.Floor(block * StepsInBlock * perStep + 1e-6);
-            yield return new ScopeBlock(delivered, [.. inputs.Select(input => input.Take(states, (int)(total - delivered), (block - 1) * StepsInBlock, delivered, perStep))]);
+            yield return new ScopeBlock(
+                delivered,
+                [.. inputs.Select(input => input.Take(states, (int)(total - delivered), (block - 1) * StepsInBlock, delivered, perStep))]
+            );
             delivered = total;
             states[0] = states[^1];
             var early = block * StepsInBlock * StarterEngine.Step - clock.Elapsed.TotalSeconds;
-            if (early < -MostLag) throw new ScopeException("The stand-in scope can't keep up on this machine; choose a lower rate or fewer channels.");
+            if (early < -MostLag)
+                throw new ScopeException("The stand-in scope can't keep up on this machine; choose a lower rate or fewer channels.");
             if (early > 0.001)
                 try
                 {
@@ -105,9 +125,14 @@ public sealed class StandInScope : IScope
 
     private void Check(ScopeSettings settings)
     {
-        if (!Abilities.Rates.Contains(settings.Rate)) throw new ScopeException($"The stand-in scope runs at {string.Join(", ", Abilities.Rates)} samples a second, not at {settings.Rate}.");
-        if (settings.Probes.Count == 0 || settings.Probes.Count > Abilities.MostChannels) throw new ScopeException($"Choose 1 to {Abilities.MostChannels} probes.");
-        if (settings.Probes.FirstOrDefault(p => !Abilities.Probes.Contains(p)) is { } unknown) throw new ScopeException($"There is no probe '{unknown.Name}' on this engine.");
+        if (!Abilities.Rates.Contains(settings.Rate))
+            throw new ScopeException(
+                $"The stand-in scope runs at {string.Join(", ", Abilities.Rates)} samples a second, not at {settings.Rate}."
+            );
+        if (settings.Probes.Count == 0 || settings.Probes.Count > Abilities.MostChannels)
+            throw new ScopeException($"Choose 1 to {Abilities.MostChannels} probes.");
+        if (settings.Probes.FirstOrDefault(p => !Abilities.Probes.Contains(p)) is { } unknown)
+            throw new ScopeException($"There is no probe '{unknown.Name}' on this engine.");
     }
 
     /// <summary>One input: the probe's signal between engine states, its noise, and the converter.</summary>
@@ -140,7 +165,9 @@ public sealed class StandInScope : IScope
             };
         }
 
-        /// <summary>Samples from number <paramref name="first"/>; <paramref name="states"/> begin at engine step <paramref name="step0"/>.</summary>
+        /// <summary>
+        /// Samples from number <paramref name="first"/>; <paramref name="states"/> begin at engine step <paramref name="step0"/>.
+        /// </summary>
         public short[] Take(EngineState[] states, int count, long step0, long first, double perStep)
         {
             var counts = new short[count];
@@ -153,7 +180,8 @@ public sealed class StandInScope : IScope
                 var place = (first + i) / perStep - step0;
                 var at = Math.Min((int)place, states.Length - 2);
                 var share = place - at;
-                var value = volts is not null ? volts[at] + share * (volts[at + 1] - volts[at])
+                var value = volts is not null
+                    ? volts[at] + share * (volts[at + 1] - volts[at])
                     : _signal(states[at] with { Degrees = states[at].Degrees + share * (states[at + 1].Degrees - states[at].Degrees) });
                 // Marsaglia 2003, xorshift: which entry of the noise table comes next.
                 _draw ^= _draw << 13;
@@ -168,9 +196,11 @@ public sealed class StandInScope : IScope
 
         private double Value(EngineState state)
         {
-            if (!_isCoil) return _signal(state);
+            if (!_isCoil)
+                return _signal(state);
             var volts = _signal(state);
-            if (volts > 20) _flyback = FlybackSteps;
+            if (volts > 20)
+                _flyback = FlybackSteps;
             _coilVolts = _flyback-- > 0 ? Math.Max(volts, 55) : volts;
             return _coilVolts;
         }

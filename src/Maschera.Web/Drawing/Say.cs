@@ -1,5 +1,6 @@
 using System.Globalization;
 using Maschera.Core.Engines;
+using Maschera.Core.Expressions;
 using Maschera.Store;
 
 namespace Maschera.Web.Drawing;
@@ -36,8 +37,11 @@ public static class Say
     {
         var parts = new[]
         {
-            c.State, c.CoolantCelsius is { } t ? $"{t:0} °C".Replace("-", "−", StringComparison.Ordinal) : null, c.Disabled is { Length: > 0 } d ? $"{d} disabled" : null,
-            c.SyncKind is { } kind ? $"{kind} sync on cylinder {c.SyncCylinder ?? 1}" : null, c.Remark,
+            c.State,
+            c.CoolantCelsius is { } t ? $"{t:0} °C".Replace("-", "−", StringComparison.Ordinal) : null,
+            c.Disabled is { Length: > 0 } d ? $"{d} disabled" : null,
+            c.SyncKind is { } kind ? $"{kind} sync on cylinder {c.SyncCylinder ?? 1}" : null,
+            c.Remark,
         };
         var said = string.Join(" · ", parts.Where(p => !string.IsNullOrWhiteSpace(p)));
         return said.Length > 0 ? said : "no conditions noted";

@@ -1,12 +1,23 @@
+using Maschera.Core.Basics;
+using Maschera.Core.Readings;
+using Maschera.Store;
+
 namespace Maschera.Web.Drawing;
 
 /// <summary>How a verdict is shown: never by colour alone.</summary>
 public static class Verdicts
 {
-    private static readonly HashSet<string> s_fine = ["even", "ok", "normal", "none", "steady", "pass", "tracks", "plausible"];
-    private static readonly HashSet<string> s_watch = ["watch", "varies"];
+    /// <summary>The style of a tone: fine, watch, grey or stamp.</summary>
+    public static string Style(this Verdict verdict) =>
+        verdict.Tone switch
+        {
+            Tone.Fine => "fine",
+            Tone.Watch => "watch",
+            Tone.Unusable => "grey",
+            _ => "stamp",
+        };
 
-    /// <summary>The style of a verdict: fine, watch, grey or stamp.</summary>
-    public static string Style(string verdict) =>
-        verdict == Maschera.Core.Readings.ReadingResult.Unusable ? "grey" : s_fine.Contains(verdict) ? "fine" : s_watch.Contains(verdict) ? "watch" : "stamp";
+    /// <summary>The verdict of a kept reading.</summary>
+    public static Verdict Of(StoredReading reading) =>
+        ReadingRegistry.Find(reading.Kind)?.VerdictOf(reading.Verdict) ?? new Verdict(reading.Verdict, Tone.Watch, reading.Verdict);
 }

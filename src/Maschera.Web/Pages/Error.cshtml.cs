@@ -7,14 +7,16 @@ namespace Maschera.Web.Pages;
 [IgnoreAntiforgeryToken]
 public sealed class ErrorModel : PageModel
 {
-    [BindProperty(SupportsGet = true)] public int Code { get; set; } = 500;
+    [BindProperty(SupportsGet = true)]
+    public int Code { get; set; } = 500;
 
     public string Heading => Code == 404 ? "There is nothing at this address" : "That did not work";
 
-    public string Advice => Code switch
-    {
-        404 => "The job, capture or engine may have been deleted.",
-        400 => "The page was open for too long or its form was incomplete. Go back, reload and try again.",
-        _ => "Nothing was half saved. Try again; if it happens again, the server's console says what broke.",
-    };
+    public string Advice =>
+        Code switch
+        {
+            404 => "The job, capture or engine may have been deleted.",
+            400 => "The page was open for too long or its form was incomplete. Go back, reload and try again.",
+            _ => "Nothing was half saved. Try again; if it happens again, the server's console says what broke.",
+        };
 }

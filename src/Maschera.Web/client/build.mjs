@@ -8,7 +8,7 @@ import { fileURLToPath } from "node:url";
 const here = dirname(fileURLToPath(import.meta.url));
 const out = join(here, "..", "wwwroot");
 const fonts = {
-  "archivo": "archivo-latin-standard-normal.woff2",
+  archivo: "archivo-latin-standard-normal.woff2",
   "spline-sans-mono": "spline-sans-mono-latin-wght-normal.woff2",
 };
 
@@ -19,6 +19,15 @@ for (const [name, file] of Object.entries(fonts))
 cpSync(join(here, "mark.svg"), join(out, "mark.svg"));
 await build({
   entryPoints: { site: join(here, "site.ts"), bench: join(here, "bench/main.ts"), live: join(here, "live/main.ts") },
-  outdir: out, bundle: true, minify: true, sourcemap: false, format: "iife", target: "es2022",
+  outdir: out,
+  bundle: true,
+  minify: true,
+  sourcemap: false,
+  format: "iife",
+  target: "es2022",
 });
-execFileSync(process.execPath, [join(here, "node_modules/@tailwindcss/cli/dist/index.mjs"), "-i", join(here, "site.css"), "-o", join(out, "site.css"), "--minify"], { cwd: here, stdio: "inherit" });
+execFileSync(
+  process.execPath,
+  [join(here, "node_modules/@tailwindcss/cli/dist/index.mjs"), "-i", join(here, "site.css"), "-o", join(out, "site.css"), "--minify"],
+  { cwd: here, stdio: "inherit" },
+);

@@ -14,7 +14,8 @@ document.addEventListener("click", (event) => {
   if (target.closest("[data-print]")) window.print();
 });
 
-const typing = (element: Element | null) => element instanceof HTMLInputElement || element instanceof HTMLTextAreaElement || element instanceof HTMLSelectElement;
+const typing = (element: Element | null) =>
+  element instanceof HTMLInputElement || element instanceof HTMLTextAreaElement || element instanceof HTMLSelectElement;
 
 // `?` shows the keys, `/` goes to the search.
 document.addEventListener("keydown", (event) => {

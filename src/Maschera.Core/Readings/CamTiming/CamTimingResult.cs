@@ -1,4 +1,5 @@
 using Maschera.Core.Signals;
+using Maschera.Core.Timing;
 
 namespace Maschera.Core.Readings.CamTiming;
 
@@ -10,13 +11,27 @@ public sealed record FoundWheel(int Teeth, IReadOnlyList<int> Missing)
 }
 
 /// <summary>One edge of the cam beside the reference's, crank degrees on 0-720; a positive difference is later.</summary>
-public sealed record EdgeDifference(string Direction, double ReferenceDegrees, double Degrees, double DifferenceDegrees, double SpreadDegrees);
+public sealed record EdgeDifference(
+    string Direction,
+    double ReferenceDegrees,
+    double Degrees,
+    double DifferenceDegrees,
+    double SpreadDegrees
+);
 
 /// <summary>The offset of one cycle: when, at what speed, and how many degrees later than the reference.</summary>
 public readonly record struct CycleOffset(double Seconds, double SpeedRpm, double Degrees);
 
 /// <summary>One cam sensor against the reference's.</summary>
-public sealed record CamOffset(string Role, string Channel, double OffsetDegrees, double FlutterDegrees, int Cycles, int ReferenceCycles, IReadOnlyList<EdgeDifference> Edges)
+public sealed record CamOffset(
+    string Role,
+    string Channel,
+    double OffsetDegrees,
+    double FlutterDegrees,
+    int Cycles,
+    int ReferenceCycles,
+    IReadOnlyList<EdgeDifference> Edges
+)
 {
     /// <summary>Cycle by cycle, for a cam that moves within the capture.</summary>
     public IReadOnlyList<CycleOffset> Track { get; init; } = [];
@@ -30,14 +45,24 @@ public sealed record CamOffset(string Role, string Channel, double OffsetDegrees
     /// <summary>The same against the mean of several known-good captures, given what each lies off the first.</summary>
     internal CamOffset Against(double[] offsets)
     {
-        if (offsets.Length < 2) return this;
+        if (offsets.Length < 2)
+            return this;
         var mean = Statistics.Mean(offsets);
         return this with
         {
             OffsetDegrees = OffsetDegrees - mean,
             ReferenceCaptures = offsets.Length,
             ReferenceSpreadDegrees = Statistics.StandardDeviation(offsets),
-            Edges = [.. Edges.Select(e => e with { ReferenceDegrees = CamPattern.Modulo(e.ReferenceDegrees + mean), DifferenceDegrees = e.DifferenceDegrees - mean })],
+            Edges =
+            [
+                .. Edges.Select(e =>
+                    e with
+                    {
+                        ReferenceDegrees = CamPattern.Modulo(e.ReferenceDegrees + mean),
+                        DifferenceDegrees = e.DifferenceDegrees - mean,
+                    }
+                ),
+            ],
             Track = [.. Track.Select(t => t with { Degrees = t.Degrees - mean })],
         };
     }

@@ -13,8 +13,10 @@ public readonly record struct PrintedTimes(double TwoTurns, double ToEdge, doubl
     public double DoubtDegrees => 720 * (Resolution / 2) / TwoTurns * (1 + ToEdge / TwoTurns);
 
     /// <summary>What makes no sense; null where nothing is wrong.</summary>
-    public string? Problem => !(TwoTurns > 0) ? "The time of two turns is above zero."
-        : !(ToEdge >= 0 && ToEdge <= TwoTurns) ? "The edge lies within the two turns: its time is from zero to theirs." : null;
+    public string? Problem =>
+        !(TwoTurns > 0) ? "The time of two turns is above zero."
+        : !(ToEdge >= 0 && ToEdge <= TwoTurns) ? "The edge lies within the two turns: its time is from zero to theirs."
+        : null;
 
     /// <summary>How much later the edge lies here than on the known-good engine, degrees within ±360, and the doubt from both.</summary>
     public static (double OffsetDegrees, double DoubtDegrees) Compare(PrintedTimes good, PrintedTimes here) =>

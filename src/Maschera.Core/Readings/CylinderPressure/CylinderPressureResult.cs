@@ -1,4 +1,5 @@
 using System.Text.Json.Serialization;
+using Maschera.Core.Engines;
 
 namespace Maschera.Core.Readings.CylinderPressure;
 
@@ -9,7 +10,9 @@ public sealed record PressureEvent(double Degrees, double? SpreadDegrees);
 public sealed record PressureEventSet(PressureEvent? Evo, PressureEvent? Ivo, PressureEvent? Ivc);
 
 /// <summary>What leaks away.</summary>
-/// <param name="Percent">Share of the charge lost between the intake's closing and the exhaust's opening, beyond what heat explains.</param>
+/// <param name="Percent">
+/// Share of the charge lost between the intake's closing and the exhaust's opening, beyond what heat explains.
+/// </param>
 public sealed record Leakage(double Percent)
 {
     /// <summary>What it would lose at this speed with the reference's leak; null without a reference.</summary>
@@ -85,7 +88,10 @@ public sealed record CylinderPressureResult : ReadingResult
     /// <summary>How far the tower's peak lies before TDC, degrees: heat and blow-by.</summary>
     public double? PeakBeforeTdcDegrees { get; init; }
 
-    /// <summary>Firing TDC of the first cylinder of the firing order after the first tooth behind the gap, 0-360; null without a crank sensor.</summary>
+    /// <summary>
+    /// Firing TDC of the first cylinder of the firing order after the first tooth behind the gap, 0-360; null without a crank
+    /// sensor.
+    /// </summary>
     public double? GapToTdcDegrees { get; init; }
 
     /// <summary>The same as the engine file has it.</summary>
@@ -104,9 +110,13 @@ public sealed record CylinderPressureResult : ReadingResult
     /// <summary>The reference's mean course, at its own speed.</summary>
     public float[]? ReferenceCourse { get; init; }
 
-    /// <inheritdoc/>
+    /// <summary>A leaking tower leans: its TDC is not one to keep.</summary>
     [JsonIgnore]
-    public override IReadOnlyList<LedgerEntry> Ledger => IsUnusable || Cylinder is not { } cylinder || PeakBar is not { } peak
-        ? []
-        : [new LedgerEntry(cylinder, peak, peak * PeakSpreadPercent / 100, "bar", Verdict != "normal")];
+    public override double? FoundGapToTdc => Verdict == "leaks" ? null : GapToTdcDegrees;
+
+    [JsonIgnore]
+    public override IReadOnlyList<LedgerEntry> Ledger =>
+        IsUnusable || Cylinder is not { } cylinder || PeakBar is not { } peak
+            ? []
+            : [new LedgerEntry(cylinder, peak, peak * PeakSpreadPercent / 100, "bar", Verdict != "normal")];
 }

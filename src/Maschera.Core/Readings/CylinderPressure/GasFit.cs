@@ -1,5 +1,6 @@
 using Maschera.Core.Engines;
 using Maschera.Core.Signals;
+using Maschera.Core.Timing;
 
 namespace Maschera.Core.Readings.CylinderPressure;
 
@@ -13,7 +14,9 @@ internal sealed record MeanCycle(float[] Mean, double SpeedRpm, bool HasClock, S
 /// <summary>A computed cylinder laid over a measured mean cycle.</summary>
 /// <param name="State">What the cylinder must be like; pressures in the trace's unit, absolute.</param>
 /// <param name="Shut">The valve that stays shut in it.</param>
-/// <param name="Lead">How far the tower's peak lies before TDC, degrees: heat and blow-by take pressure away before the piston turns.</param>
+/// <param name="Lead">
+/// How far the tower's peak lies before TDC, degrees: heat and blow-by take pressure away before the piston turns.
+/// </param>
 /// <param name="Vacuum">What is added to the trace to make it absolute, in its unit.</param>
 /// <param name="Misfit">Root mean square of what is left over, against the allowed error.</param>
 /// <param name="Angles">Degrees after firing TDC, from -360 to 720, of each value of the mean cycle, rising.</param>
@@ -21,7 +24,18 @@ internal sealed record MeanCycle(float[] Mean, double SpeedRpm, bool HasClock, S
 /// <param name="SoundShare">The share it would lose with the first cycle's leak instead of its own.</param>
 /// <param name="ExhaustError">Standard error of the exhaust's shift, for all but the first cycle that against the first's, degrees.</param>
 /// <param name="IntakeError">The same of the intake's.</param>
-internal sealed record GasFit(CylinderState State, ShutValve Shut, double Lead, double Vacuum, double Misfit, double[] Angles, double LostShare, double SoundShare, double ExhaustError, double IntakeError);
+internal sealed record GasFit(
+    CylinderState State,
+    ShutValve Shut,
+    double Lead,
+    double Vacuum,
+    double Misfit,
+    double[] Angles,
+    double LostShare,
+    double SoundShare,
+    double ExhaustError,
+    double IntakeError
+);
 
 /// <summary>
 /// Lays computed cylinders over mean cycles of one engine: what belongs to the engine is the same in all (valve areas by
@@ -31,10 +45,14 @@ internal sealed record GasFit(CylinderState State, ShutValve Shut, double Lead, 
 internal sealed class GasFitter
 {
     /// <summary>The allowed error: a share of the tower's swing, and of the pressure above its lowest.</summary>
-    private const double FloorError = 0.002, ShareError = 0.01;
+    private const double FloorError = 0.002,
+        ShareError = 0.01;
 
-    /// <summary>Speed and height of the tower, over the exhaust's pressure, at which areas and the ease of the crank are counted, rpm.</summary>
-    private const double Nominal = 800, Tower = 8;
+    /// <summary>
+    /// Speed and height of the tower, over the exhaust's pressure, at which areas and the ease of the crank are counted, rpm.
+    /// </summary>
+    private const double Nominal = 800,
+        Tower = 8;
 
     /// <summary>Below this speed the starter turns the engine and nothing burns, rpm.</summary>
     private const double FiresFrom = 400;
@@ -68,7 +86,9 @@ internal sealed class GasFitter
         new(0.25, 8, -60, 60), // intake shift
     ];
 
-    private const int Leak = 4, ExhaustShift = 5, IntakeShift = 6;
+    private const int Leak = 4,
+        ExhaustShift = 5,
+        IntakeShift = 6;
 
     /// <summary>Engines to start from: valves that flow in proportion, and like an orifice; little and much swing of the speed.</summary>
     private static readonly double[][] s_starts =
@@ -78,8 +98,11 @@ internal sealed class GasFitter
         [Math.Log(0.05), Math.Log(0.06), 5e-4, 1.37, 1.5, -2.5, 0.4, 2, 1e-3],
     ];
 
-    /// <summary>A fit that leaves less than the first has found its place; one that leaves more than the second may have missed it.</summary>
-    private const double Settled = 0.2, Lost = 1;
+    /// <summary>
+    /// A fit that leaves less than the first has found its place; one that leaves more than the second may have missed it.
+    /// </summary>
+    private const double Settled = 0.2,
+        Lost = 1;
 
     private readonly Trace[] _traces;
     private readonly Unknown[] _unknowns;
@@ -88,10 +111,8 @@ internal sealed class GasFitter
     /// <param name="crank">Volumes.</param>
     /// <param name="timing">Valve timing from which the first's shifts count.</param>
     /// <param name="swing">How the speed swings where no crank sensor tells.</param>
-    public GasFitter(IReadOnlyList<MeanCycle> cycles, SliderCrank crank, ValveTiming timing, SpeedSwing swing) :
-        this([.. cycles.Select(c => new Trace(c, new MotoredCylinder(crank, timing, c.Shut), swing, crank))])
-    {
-    }
+    public GasFitter(IReadOnlyList<MeanCycle> cycles, SliderCrank crank, ValveTiming timing, SpeedSwing swing)
+        : this([.. cycles.Select(c => new Trace(c, new MotoredCylinder(crank, timing, c.Shut), swing, crank))]) { }
 
     private GasFitter(Trace[] traces) => (_traces, _unknowns) = (traces, [.. s_engine, .. traces.SelectMany(_ => s_capture)]);
 
@@ -101,7 +122,19 @@ internal sealed class GasFitter
         var (parameters, _) = _traces.Length == 1 ? FromAnyStart(cancel) : FromFirst(cancel);
         var errors = LeastSquares.StandardErrors(Residuals, parameters, _unknowns);
         var soundLeak = parameters[Place(0) + Leak] * _traces[0].SpeedRpm;
-        return [.. _traces.Select((trace, i) => trace.Result(parameters.AsSpan(0, s_engine.Length), Own(parameters, i), soundLeak, Scaled(errors[Place(i) + ExhaustShift]), Scaled(errors[Place(i) + IntakeShift])))];
+        return
+        [
+            .. _traces.Select(
+                (trace, i) =>
+                    trace.Result(
+                        parameters.AsSpan(0, s_engine.Length),
+                        Own(parameters, i),
+                        soundLeak,
+                        Scaled(errors[Place(i) + ExhaustShift]),
+                        Scaled(errors[Place(i) + IntakeShift])
+                    )
+            ),
+        ];
     }
 
     private static double Scaled(double error) => Math.Sqrt(AlikeDegrees) * error;
@@ -112,8 +145,10 @@ internal sealed class GasFitter
         foreach (var start in s_starts)
         {
             var found = From([.. start, .. _traces.SelectMany(t => t.Guess())], cancel);
-            if (found.Misfit < best.Misfit) best = found;
-            if (best.Misfit < Settled) break;
+            if (found.Misfit < best.Misfit)
+                best = found;
+            if (best.Misfit < Settled)
+                break;
         }
 
         return best;
@@ -123,7 +158,8 @@ internal sealed class GasFitter
     {
         var first = new GasFitter([_traces[0]]).FromAnyStart(cancel);
         var found = From([.. first.Parameters, .. _traces.Skip(1).SelectMany(t => t.Guess())], cancel);
-        if (found.Misfit < Lost) return found;
+        if (found.Misfit < Lost)
+            return found;
         var other = FromAnyStart(cancel);
         return other.Misfit < found.Misfit ? other : found;
     }
@@ -134,7 +170,8 @@ internal sealed class GasFitter
         return (parameters, Math.Sqrt(2 * cost / (_traces.Length * CycleFold.Bins)));
     }
 
-    private double[] Residuals(double[] at) => [.. _traces.SelectMany((trace, i) => trace.Residuals(at.AsSpan(0, s_engine.Length), Own(at, i)))];
+    private double[] Residuals(double[] at) =>
+        [.. _traces.SelectMany((trace, i) => trace.Residuals(at.AsSpan(0, s_engine.Length), Own(at, i)))];
 
     private static int Place(int trace) => s_engine.Length + trace * s_capture.Length;
 
@@ -142,7 +179,8 @@ internal sealed class GasFitter
     private static double[] Own(double[] at, int trace)
     {
         var own = at.AsSpan(Place(trace), s_capture.Length).ToArray();
-        if (trace == 0) return own;
+        if (trace == 0)
+            return own;
         own[ExhaustShift] += at[Place(0) + ExhaustShift];
         own[IntakeShift] += at[Place(0) + IntakeShift];
         return own;
@@ -152,7 +190,8 @@ internal sealed class GasFitter
     private sealed class Trace
     {
         private readonly double[] _shares;
-        private readonly double _low, _swing;
+        private readonly double _low,
+            _swing;
         private readonly MeanCycle _cycle;
         private readonly MotoredCylinder _cylinder;
         private readonly SpeedSwing _speeds;
@@ -172,21 +211,40 @@ internal sealed class GasFitter
         {
             // Most differences of the Jacobian move another cycle's unknowns: this one's stay as they were.
             double[] parameters = [.. engine, .. own];
-            if (_last.Parameters.AsSpan().SequenceEqual(parameters)) return _last.Residuals;
+            if (_last.Parameters.AsSpan().SequenceEqual(parameters))
+                return _last.Residuals;
             var computed = _cylinder.Cycle(State(engine, own, 1));
             var degrees = Degrees(computed, engine, own);
             var left = new double[CycleFold.Bins];
-            for (var i = 0; i < left.Length; i++) left[i] = (At(computed, degrees[i]) - _shares[i] - own[1]) / (FloorError + ShareError * _shares[i]);
+            for (var i = 0; i < left.Length; i++)
+                left[i] = (At(computed, degrees[i]) - _shares[i] - own[1]) / (FloorError + ShareError * _shares[i]);
             _last = (parameters, left);
             return left;
         }
 
-        public GasFit Result(ReadOnlySpan<double> engine, ReadOnlySpan<double> own, double soundLeak, double exhaustError, double intakeError)
+        public GasFit Result(
+            ReadOnlySpan<double> engine,
+            ReadOnlySpan<double> own,
+            double soundLeak,
+            double exhaustError,
+            double intakeError
+        )
         {
             var left = Residuals(engine, own);
             var angles = Degrees(_cylinder.Cycle(State(engine, own, 1)), engine, own);
             var state = State(engine, own, _swing);
-            return new GasFit(state, _cycle.Shut, own[0], own[1] * _swing - _low, Math.Sqrt(left.Sum(r => r * r) / left.Length), angles, _cylinder.LostShare(state), _cylinder.LostShare(state with { LeakArea = soundLeak / SpeedRpm }), exhaustError, intakeError);
+            return new GasFit(
+                state,
+                _cycle.Shut,
+                own[0],
+                own[1] * _swing - _low,
+                Math.Sqrt(left.Sum(r => r * r) / left.Length),
+                angles,
+                _cylinder.LostShare(state),
+                _cylinder.LostShare(state with { LeakArea = soundLeak / SpeedRpm }),
+                exhaustError,
+                intakeError
+            );
         }
 
         /// <summary>
@@ -195,8 +253,11 @@ internal sealed class GasFitter
         /// </summary>
         public double[] Guess()
         {
-            const int from = 12, to = 80;
-            double[] volumes = new double[to - from], both = new double[to - from], ones = new double[to - from];
+            const int from = 12,
+                to = 80;
+            double[] volumes = new double[to - from],
+                both = new double[to - from],
+                ones = new double[to - from];
             for (var i = from; i < to; i++)
             {
                 volumes[i - from] = Math.Pow(_crank.Volume((i + 0.5) * Math.PI / 180), -1.33);
@@ -208,29 +269,40 @@ internal sealed class GasFitter
             double Level(int a, int b) => Math.Max(0.01, _shares[a..b].Average() + vacuum);
             // With the exhaust shut its stroke is a second tower, and tells nothing of the air outside.
             var intake = Level(430, 500);
-            return [1, vacuum, intake, _cycle.Shut == ShutValve.Exhaust ? Math.Min(Level(230, 330), 2.5 * intake) : Level(230, 330), 1e-5, 0, 0];
+            return
+            [
+                1,
+                vacuum,
+                intake,
+                _cycle.Shut == ShutValve.Exhaust ? Math.Min(Level(230, 330), 2.5 * intake) : Level(230, 330),
+                1e-5,
+                0,
+                0,
+            ];
         }
 
-        private CylinderState State(ReadOnlySpan<double> engine, ReadOnlySpan<double> own, double scale) => new()
-        {
-            Intake = own[2] * scale,
-            Exhaust = own[3] * scale,
-            IntakeArea = Math.Exp(engine[0]) * Nominal / _cycle.SpeedRpm,
-            ExhaustArea = Math.Exp(engine[1]) * Nominal / _cycle.SpeedRpm,
-            HeatLoss = engine[2],
-            Exponent = engine[3],
-            LiftPower = engine[4],
-            Near = Math.Exp(engine[5]),
-            LeakArea = own[4],
-            ExhaustShift = own[ExhaustShift],
-            IntakeShift = own[IntakeShift],
-        };
+        private CylinderState State(ReadOnlySpan<double> engine, ReadOnlySpan<double> own, double scale) =>
+            new()
+            {
+                Intake = own[2] * scale,
+                Exhaust = own[3] * scale,
+                IntakeArea = Math.Exp(engine[0]) * Nominal / _cycle.SpeedRpm,
+                ExhaustArea = Math.Exp(engine[1]) * Nominal / _cycle.SpeedRpm,
+                HeatLoss = engine[2],
+                Exponent = engine[3],
+                LiftPower = engine[4],
+                Near = Math.Exp(engine[5]),
+                LeakArea = own[4],
+                ExhaustShift = own[ExhaustShift],
+                IntakeShift = own[IntakeShift],
+            };
 
         /// <summary>Degrees after firing TDC of every value: as the crank sensor says, or even in time and worked out.</summary>
         private double[] Degrees(double[] computed, ReadOnlySpan<double> engine, ReadOnlySpan<double> own)
         {
             var lead = own[0];
-            if (_cycle.HasClock) return [.. Enumerable.Range(0, CycleFold.Bins).Select(i => i + 0.5 - lead)];
+            if (_cycle.HasClock)
+                return [.. Enumerable.Range(0, CycleFold.Bins).Select(i => i + 0.5 - lead)];
             // Pressures count in the exhaust's, which is near the air's: so a sensor's scale makes no difference.
             var air = _cycle.Shut == ShutValve.Exhaust ? 1 / Tower : own[3];
             var ease = engine[6] / (Tower * air) * Math.Pow(Nominal / _cycle.SpeedRpm, 2);

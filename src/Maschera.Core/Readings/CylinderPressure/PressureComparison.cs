@@ -1,4 +1,3 @@
-using System.Globalization;
 using Maschera.Core.Signals;
 
 namespace Maschera.Core.Readings.CylinderPressure;
@@ -16,18 +15,41 @@ public sealed record ComparedCylinder(int Cylinder, CylinderPressureResult Resul
 /// <param name="Sentence">What differs, and by how much.</param>
 public sealed record PressureComparison(IReadOnlyList<ComparedCylinder> Cylinders, int? Odd, string Sentence)
 {
-    /// <summary>Differences from the median of the others that no sound engine has: share of the peak ratio, points of leakage, degrees.</summary>
-    private const double PeakFrom = 0.06, LeakFrom = 4.5, EventFrom = 5, LevelFrom = 0.1;
+    /// <summary>
+    /// Differences from the median of the others that no sound engine has: share of the peak ratio, points of leakage, degrees.
+    /// </summary>
+    private const double PeakFrom = 0.06,
+        LeakFrom = 4.5,
+        EventFrom = 5,
+        LevelFrom = 0.1;
 
     /// <summary>Compares the newest usable reading of each cylinder; null with fewer than two.</summary>
     public static PressureComparison? Of(IEnumerable<CylinderPressureResult> results)
     {
-        var cylinders = results.Where(r => !r.IsUnusable && r is { Cylinder: not null, Course: not null }).GroupBy(r => r.Cylinder!.Value).OrderBy(g => g.Key).Select(g => Compared(g.Key, g.Last())).ToList();
-        if (cylinders.Count < 2) return null;
-        var features = cylinders.SelectMany(own => Features(own, [.. cylinders.Where(c => c != own)])).OrderByDescending(f => f.Size).ToList();
-        if (features.Count == 0 || features[0].Size < 1) return new PressureComparison(cylinders, null, $"Cylinders {string.Join(", ", cylinders.Select(c => c.Cylinder))} run alike once speed and manifold pressure are allowed for.");
+        var cylinders = results
+            .Where(r => !r.IsUnusable && r is { Cylinder: not null, Course: not null })
+            .GroupBy(r => r.Cylinder!.Value)
+            .OrderBy(g => g.Key)
+            .Select(g => Compared(g.Key, g.Last()))
+            .ToList();
+        if (cylinders.Count < 2)
+            return null;
+        var features = cylinders
+            .SelectMany(own => Features(own, [.. cylinders.Where(c => c != own)]))
+            .OrderByDescending(f => f.Size)
+            .ToList();
+        if (features.Count == 0 || features[0].Size < 1)
+            return new PressureComparison(
+                cylinders,
+                null,
+                $"Cylinders {string.Join(", ", cylinders.Select(c => c.Cylinder))} run alike once speed and manifold pressure are "
+                    + $"allowed for."
+            );
         // Of two cylinders each differs from the other; the one that a fault explains is named.
-        var worst = cylinders.Count == 2 ? features.Where(f => f.Size >= 0.95 * features[0].Size).OrderByDescending(f => f.IsWorse).First() : features[0];
+        var worst =
+            cylinders.Count == 2
+                ? features.Where(f => f.Size >= 0.95 * features[0].Size).OrderByDescending(f => f.IsWorse).First()
+                : features[0];
         return new PressureComparison(cylinders, worst.Cylinder, $"Cylinder {worst.Cylinder} differs: {worst.Said}.");
     }
 
@@ -36,20 +58,58 @@ public sealed record PressureComparison(IReadOnlyList<ComparedCylinder> Cylinder
         // With the intake shut or nearly so, the level of the others' stroke is not to be had: then absolute pressures serve.
         var intake = result.IntakeAbsoluteBar ?? 1;
         var zero = intake - result.IntakeBar ?? 1;
-        return new ComparedCylinder(cylinder, result, ((result.PeakBar ?? 0) + zero) / intake, [.. result.Course!.Mean.Select(p => (float)((p + zero) / intake))]);
+        return new ComparedCylinder(
+            cylinder,
+            result,
+            ((result.PeakBar ?? 0) + zero) / intake,
+            [.. result.Course!.Mean.Select(p => (float)((p + zero) / intake))]
+        );
     }
 
     private sealed record Feature(int Cylinder, double Size, bool IsWorse, string Said);
 
     private static IEnumerable<Feature> Features(ComparedCylinder own, IReadOnlyList<ComparedCylinder> others)
     {
-        string Text(FormattableString text) => text.ToString(CultureInfo.InvariantCulture);
-        double? Off(Func<ComparedCylinder, double?> of) => of(own) is { } mine && others.Select(of).OfType<double>().ToList() is { Count: > 0 } theirs ? mine - Statistics.Median(theirs) : null;
-        if (own.Result.Verdict.EndsWith("stays-shut", StringComparison.Ordinal)) yield return new(own.Cylinder, 100, true, "a valve stays shut");
-        if (Off(c => c.PeakRatio) is { } peak && peak / (own.PeakRatio - peak) is var share) yield return new(own.Cylinder, Math.Abs(share) / PeakFrom, share < 0, Text($"its peak is {100 * Math.Abs(share):0} % {(share < 0 ? "lower" : "higher")} for the same manifold pressure"));
-        if (Off(c => c.Result.Leakage?.Percent) is { } leak) yield return new(own.Cylinder, Math.Abs(leak) / LeakFrom, leak > 0, Text($"it loses {Math.Abs(leak):0} points {(leak > 0 ? "more" : "less")} of its charge"));
-        if (Off(c => c.Result.Events?.Evo?.Degrees) is { } evo) yield return new(own.Cylinder, Math.Abs(evo) / (2 * EventFrom), Math.Abs(evo) > 0, Text($"its exhaust opens {Math.Abs(evo):0}° {(evo > 0 ? "later" : "earlier")}"));
-        if (Off(c => c.Result.Events?.Ivo?.Degrees) is { } ivo) yield return new(own.Cylinder, Math.Abs(ivo) / (2 * EventFrom), Math.Abs(ivo) > 0, Text($"its intake opens {Math.Abs(ivo):0}° {(ivo > 0 ? "later" : "earlier")}"));
-        if (Off(c => c.Result.ExhaustAbsoluteBar) is { } exhaust) yield return new(own.Cylinder, Math.Abs(exhaust) / LevelFrom, exhaust > 0, Text($"its exhaust stands {Math.Abs(exhaust):0.00} bar {(exhaust > 0 ? "higher" : "lower")}"));
+        double? Off(Func<ComparedCylinder, double?> of) =>
+            of(own) is { } mine && others.Select(of).OfType<double>().ToList() is { Count: > 0 } theirs
+                ? mine - Statistics.Median(theirs)
+                : null;
+        if (own.Result.Verdict.EndsWith("stays-shut", StringComparison.Ordinal))
+            yield return new(own.Cylinder, 100, true, "a valve stays shut");
+        if (Off(c => c.PeakRatio) is { } peak && peak / (own.PeakRatio - peak) is var share)
+            yield return new(
+                own.Cylinder,
+                Math.Abs(share) / PeakFrom,
+                share < 0,
+                $"its peak is {100 * Math.Abs(share):0} % {(share < 0 ? "lower" : "higher")} for the same manifold pressure"
+            );
+        if (Off(c => c.Result.Leakage?.Percent) is { } leak)
+            yield return new(
+                own.Cylinder,
+                Math.Abs(leak) / LeakFrom,
+                leak > 0,
+                $"it loses {Math.Abs(leak):0} points {(leak > 0 ? "more" : "less")} of its charge"
+            );
+        if (Off(c => c.Result.Events?.Evo?.Degrees) is { } evo)
+            yield return new(
+                own.Cylinder,
+                Math.Abs(evo) / (2 * EventFrom),
+                Math.Abs(evo) > 0,
+                $"its exhaust opens {Math.Abs(evo):0}° {(evo > 0 ? "later" : "earlier")}"
+            );
+        if (Off(c => c.Result.Events?.Ivo?.Degrees) is { } ivo)
+            yield return new(
+                own.Cylinder,
+                Math.Abs(ivo) / (2 * EventFrom),
+                Math.Abs(ivo) > 0,
+                $"its intake opens {Math.Abs(ivo):0}° {(ivo > 0 ? "later" : "earlier")}"
+            );
+        if (Off(c => c.Result.ExhaustAbsoluteBar) is { } exhaust)
+            yield return new(
+                own.Cylinder,
+                Math.Abs(exhaust) / LevelFrom,
+                exhaust > 0,
+                $"its exhaust stands {Math.Abs(exhaust):0.00} bar {(exhaust > 0 ? "higher" : "lower")}"
+            );
     }
 }

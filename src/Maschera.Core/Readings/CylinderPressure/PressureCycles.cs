@@ -1,5 +1,7 @@
+using Maschera.Core.Basics;
 using Maschera.Core.Engines;
 using Maschera.Core.Signals;
+using Maschera.Core.Timing;
 
 namespace Maschera.Core.Readings.CylinderPressure;
 
@@ -10,7 +12,14 @@ namespace Maschera.Core.Readings.CylinderPressure;
 /// <param name="Zero">Where on the clock the first tower peaks, degrees on 0-720.</param>
 /// <param name="HasCrank">True where the clock runs on a crank sensor.</param>
 /// <param name="Cycles">Every whole cycle: 720 values, one a degree, the first half a degree after the tower's peak.</param>
-internal sealed record PressureCycles(Channel Pressure, IReadOnlyList<Tower> Towers, AngleClock Clock, double Zero, bool HasCrank, float[][] Cycles)
+internal sealed record PressureCycles(
+    Channel Pressure,
+    IReadOnlyList<Tower> Towers,
+    AngleClock Clock,
+    double Zero,
+    bool HasCrank,
+    float[][] Cycles
+)
 {
     /// <summary>Fewer cycles say nothing of what is usual.</summary>
     public const int Least = 3;
@@ -32,7 +41,14 @@ internal sealed record PressureCycles(Channel Pressure, IReadOnlyList<Tower> Tow
 
     /// <summary>The same with so much pressure taken away everywhere.</summary>
     public PressureCycles Less(double zero) =>
-        new(Pressure, [.. Towers.Select(t => t with { Peak = t.Peak - zero })], Clock, Zero, HasCrank, [.. Cycles.Select(c => Array.ConvertAll(c, v => (float)(v - zero)))]);
+        new(
+            Pressure,
+            [.. Towers.Select(t => t with { Peak = t.Peak - zero })],
+            Clock,
+            Zero,
+            HasCrank,
+            [.. Cycles.Select(c => Array.ConvertAll(c, v => (float)(v - zero)))]
+        );
 
     /// <summary>Mean speed, rpm.</summary>
     public double SpeedRpm => Clock.SpeedRpm;
@@ -46,31 +62,74 @@ internal sealed record PressureCycles(Channel Pressure, IReadOnlyList<Tower> Tow
     /// <returns>The possible cycles, or none with the reason.</returns>
     public static (IReadOnlyList<PressureCycles> Ways, Note? Problem) Find(Channel pressure, AngleClock? crank)
     {
-        var towers = CylinderPressure.Towers.Find(pressure);
-        if (towers.Count < 2) return ([], new Note("no-towers", $"'{pressure.Name}' shows no compression towers: this is no pressure from a spark-plug hole, or the engine did not turn. Screw the transducer into the cylinder, and capture while it cranks or runs."));
+        var towers = Timing.Towers.Find(pressure);
+        if (towers.Count < 2)
+            return (
+                [],
+                new Note(
+                    "no-towers",
+                    $"'{pressure.Name}' shows no compression towers: this is no pressure from a spark-plug hole, or the engine did "
+                        + $"not turn. Screw the transducer into the cylinder, and capture while it cranks or runs."
+                )
+            );
         var period = Statistics.Median(towers.Zip(towers.Skip(1), (a, b) => b.Seconds - a.Seconds));
-        if (towers[0].Width > MostShare * period) return ([], new Note("no-towers", $"'{pressure.Name}' swings to and fro like a vacuum or exhaust trace, without the narrow compression towers of a cylinder. For a hose or pipe make the 'pulses' reading; for the cylinder, use its spark-plug hole."));
-        var regular = towers.Zip(towers.Skip(1), (a, b) => (b.Seconds - a.Seconds) / period).Count(step => Math.Abs(step - Math.Round(step)) < 0.2 && step > 0.5);
-        if (regular < 0.7 * (towers.Count - 1)) return ([], new Note("uneven-towers", $"The towers of '{pressure.Name}' come at no steady interval. Check the hose and its seal, and capture at a steady speed."));
-        if (towers.Count <= Least) return ([], new Note("few-cycles", $"Only {towers.Count - 1} whole cycles: capture at least {Least}, better ten."));
-        if (IsClipped(pressure, towers, period) is { } clipped) return ([], clipped);
-        if (Cut(pressure, towers, crank) is not { } single) return ([], new Note("few-cycles", $"Fewer than {Least} whole cycles while the crank sensor shows degrees: capture longer."));
-        if (!single.AreTwo()) return ([single], single.Firing());
-        var ways = Enumerable.Range(0, 2).Select(odd => Cut(pressure, [.. towers.Where((_, i) => i % 2 == odd)], crank)).OfType<PressureCycles>().ToList();
-        return ways.Count == 2 ? (ways, null) : ([], new Note("few-cycles", $"Only {towers.Count / 2 - 1} whole cycles: capture at least {Least}, better ten."));
+        if (towers[0].Width > MostShare * period)
+            return (
+                [],
+                new Note(
+                    "no-towers",
+                    $"'{pressure.Name}' swings to and fro like a vacuum or exhaust trace, without the narrow compression towers of a "
+                        + $"cylinder. For a hose or pipe make the 'pulses' reading; for the cylinder, use its spark-plug hole."
+                )
+            );
+        var regular = towers
+            .Zip(towers.Skip(1), (a, b) => (b.Seconds - a.Seconds) / period)
+            .Count(step => Math.Abs(step - Math.Round(step)) < 0.2 && step > 0.5);
+        if (regular < 0.7 * (towers.Count - 1))
+            return (
+                [],
+                new Note(
+                    "uneven-towers",
+                    $"The towers of '{pressure.Name}' come at no steady interval. Check the hose and its seal, and capture at a "
+                        + $"steady speed."
+                )
+            );
+        if (towers.Count <= Least)
+            return ([], new Note("few-cycles", $"Only {towers.Count - 1} whole cycles: capture at least {Least}, better ten."));
+        if (IsClipped(pressure, towers, period) is { } clipped)
+            return ([], clipped);
+        if (Cut(pressure, towers, crank) is not { } single)
+            return ([], new Note("few-cycles", $"Fewer than {Least} whole cycles while the crank sensor shows degrees: capture longer."));
+        if (!single.AreTwo())
+            return ([single], single.Firing());
+        var ways = Enumerable
+            .Range(0, 2)
+            .Select(odd => Cut(pressure, [.. towers.Where((_, i) => i % 2 == odd)], crank))
+            .OfType<PressureCycles>()
+            .ToList();
+        return ways.Count == 2
+            ? (ways, null)
+            : ([], new Note("few-cycles", $"Only {towers.Count / 2 - 1} whole cycles: capture at least {Least}, better ten."));
     }
 
     private static PressureCycles? Cut(Channel pressure, List<Tower> towers, AngleClock? crank)
     {
-        if (towers.Count <= Least) return null;
-        var onCrank = crank is null ? [] : towers.Select(t => crank.At(t.Seconds)).Where(d => d >= crank.Degrees[0] && d <= crank.Degrees[^1]).ToArray();
+        if (towers.Count <= Least)
+            return null;
+        var onCrank = crank is null
+            ? []
+            : towers.Select(t => crank.At(t.Seconds)).Where(d => d >= crank.Degrees[0] && d <= crank.Degrees[^1]).ToArray();
         // Towers that scatter on the crank's clock are not those of a whole cycle: then the trace goes alone.
         var (mean, spread) = onCrank.Length > Least ? Statistics.Circular(onCrank, 720) : (0, 720);
-        var clock = spread < 8 ? crank! : AngleClock.FromMarks([.. towers.Select(t => t.Seconds)], Counted(towers), "compression towers", 0);
+        var clock =
+            spread < 8 ? crank! : AngleClock.FromMarks([.. towers.Select(t => t.Seconds)], Counted(towers), "compression towers", 0);
         var zero = spread < 8 ? mean : 0;
         var first = (int)Math.Ceiling((clock.Degrees[0] - zero) / CycleFold.Bins - 1e-9);
         var count = (int)Math.Floor((clock.Degrees[^1] - zero) / CycleFold.Bins + 1e-9) - first;
-        return count < Least ? null : new PressureCycles(pressure, towers, clock, zero, spread < 8, CycleFold.Binned(pressure, clock, zero + first * (double)CycleFold.Bins, count));
+        if (count < Least)
+            return null;
+        var cycles = CycleFold.Whole(pressure, clock, zero + first * (double)CycleFold.Bins, count);
+        return cycles.Length < Least ? null : new PressureCycles(pressure, towers, clock, zero, spread < 8, cycles);
     }
 
     /// <summary>Degrees of the towers; one that was lost leaves a longer step.</summary>
@@ -78,15 +137,21 @@ internal sealed record PressureCycles(Channel Pressure, IReadOnlyList<Tower> Tow
     {
         var period = Statistics.Median(towers.Zip(towers.Skip(1), (a, b) => b.Seconds - a.Seconds));
         var degrees = new double[towers.Count];
-        for (var i = 1; i < degrees.Length; i++) degrees[i] = degrees[i - 1] + CycleFold.Bins * Math.Max(1, Math.Round((towers[i].Seconds - towers[i - 1].Seconds) / period));
+        for (var i = 1; i < degrees.Length; i++)
+            degrees[i] = degrees[i - 1] + CycleFold.Bins * Math.Max(1, Math.Round((towers[i].Seconds - towers[i - 1].Seconds) / period));
         return degrees;
     }
 
     /// <summary>True where every second cycle runs otherwise: towers of both turns.</summary>
     private bool AreTwo()
     {
-        if (Cycles.Length < 2 * Least || HasCrank && Clock.Wheel.HasMark && Towers.Count > 1 && Clock.At(Towers[1].Seconds) - Clock.At(Towers[0].Seconds) > 540) return false;
-        double[] Of(int odd) => [.. Enumerable.Range(0, CycleFold.Bins).Select(i => Cycles.Where((_, n) => n % 2 == odd).Average(c => (double)c[i]))];
+        if (
+            Cycles.Length < 2 * Least
+            || HasCrank && Clock.Wheel.HasMark && Towers.Count > 1 && Clock.At(Towers[1].Seconds) - Clock.At(Towers[0].Seconds) > 540
+        )
+            return false;
+        double[] Of(int odd) =>
+            [.. Enumerable.Range(0, CycleFold.Bins).Select(i => Cycles.Where((_, n) => n % 2 == odd).Average(c => (double)c[i]))];
         var (even, uneven) = (Of(0), Of(1));
         // Away from the towers, where a swing in height makes no difference yet.
         var apart = Enumerable.Range(30, CycleFold.Bins - 60).Max(i => Math.Abs(even[i] - uneven[i]));
@@ -98,7 +163,11 @@ internal sealed record PressureCycles(Channel Pressure, IReadOnlyList<Tower> Tow
         double Level(int from, int to) => Mean[from..to].Average();
         var swing = Mean.Max() - Mean.Min();
         return Level(90, 120) - Level(CycleFold.Bins - 120, CycleFold.Bins - 90) > FiringFrom * swing
-            ? new Note("fires", $"This cylinder fires: after the tower its pressure stays far above that of the compression. Take its plug out and its fuel away, put the transducer in the plug's hole, and capture again.")
+            ? new Note(
+                "fires",
+                $"This cylinder fires: after the tower its pressure stays far above that of the compression. Take its plug out and "
+                    + $"its fuel away, put the transducer in the plug's hole, and capture again."
+            )
             : null;
     }
 
@@ -112,12 +181,18 @@ internal sealed record PressureCycles(Channel Pressure, IReadOnlyList<Tower> Tow
             var at = pressure.Time.IndexAtOrAfter(tower.Seconds - 0.03 * period);
             var end = pressure.Time.IndexAtOrAfter(tower.Seconds + 0.03 * period);
             var (run, longest) = (0, 0);
-            for (; at < end; at++) longest = Math.Max(longest, run = pressure.Samples[at] >= highest || !float.IsFinite(pressure.Samples[at]) ? run + 1 : 0);
-            if (longest > limit) flat++;
+            for (; at < end; at++)
+                longest = Math.Max(longest, run = pressure.Samples[at] >= highest || !float.IsFinite(pressure.Samples[at]) ? run + 1 : 0);
+            if (longest > limit)
+                flat++;
         }
 
         return flat > towers.Count / 2
-            ? new Note("clipped", FormattableString.Invariant($"The towers are cut off flat at {highest:0.##} {pressure.Unit}: the instrument's range is too small. Choose a larger range and capture again."))
+            ? new Note(
+                "clipped",
+                $"The towers are cut off flat at {highest:0.##} {pressure.Unit}: the instrument's range is too small. Choose a "
+                    + $"larger range and capture again."
+            )
             : null;
     }
 }

@@ -1,5 +1,6 @@
 using Maschera.Core.Engines;
 using Maschera.Core.Signals;
+using Maschera.Core.Timing;
 
 namespace Maschera.Core.Readings.CylinderPressure;
 
@@ -14,7 +15,8 @@ internal sealed class PressureEvents(SliderCrank crank, double vacuum)
     private const int Smoothed = 5;
 
     /// <summary>A departure from the line by this share is gas passing a valve.</summary>
-    private const double Opens = 0.04, Closes = 0.03;
+    private const double Opens = 0.04,
+        Closes = 0.03;
 
     /// <summary>The exhaust's level has begun to fall when this share of the way to the intake's is done.</summary>
     private const double Falling = 0.15;
@@ -22,7 +24,10 @@ internal sealed class PressureEvents(SliderCrank crank, double vacuum)
     /// <summary>A fall below this share of the level is too small to date.</summary>
     private const double LeastFall = 0.03;
 
-    private readonly double[] _logVolume = [.. Enumerable.Range(0, CycleFold.Bins).Select(i => Math.Log(crank.Volume((i + 0.5) * Math.PI / 180)))];
+    private readonly double[] _logVolume =
+    [
+        .. Enumerable.Range(0, CycleFold.Bins).Select(i => Math.Log(crank.Volume((i + 0.5) * Math.PI / 180))),
+    ];
 
     /// <summary>Exponent n of p V^n over a stretch of degrees, by a straight line through the logarithms.</summary>
     public double Exponent(float[] course, int from, int to)
@@ -51,14 +56,18 @@ internal sealed class PressureEvents(SliderCrank crank, double vacuum)
         var intake = Resampling.Smooth(course, 61)[450];
         var top = Enumerable.Range(330, 50).MaxBy(i => smooth[i]);
         var fall = smooth[top] - intake;
-        if (fall < LeastFall * (smooth[top] + vacuum)) return null;
+        if (fall < LeastFall * (smooth[top] + vacuum))
+            return null;
         var level = smooth[top] - Falling * fall;
         for (var i = top; i < 450; i++)
-            if (smooth[i] >= level && smooth[i + 1] < level) return i + 0.5 + (smooth[i] - level) / (smooth[i] - smooth[i + 1]);
+            if (smooth[i] >= level && smooth[i + 1] < level)
+                return i + 0.5 + (smooth[i] - level) / (smooth[i] - smooth[i + 1]);
         return null;
     }
 
-    /// <summary>The first degree from one place on, in one direction, where p V^n is off the line through a stretch, and stays so.</summary>
+    /// <summary>
+    /// The first degree from one place on, in one direction, where p V^n is off the line through a stretch, and stays so.
+    /// </summary>
     private double? Leaves(float[] smooth, int lineFrom, int lineTo, int from, int to, int step, double share)
     {
         var exponent = Exponent(smooth, lineFrom, lineTo);
@@ -67,9 +76,12 @@ internal sealed class PressureEvents(SliderCrank crank, double vacuum)
         const int stays = 6;
         for (var i = from; i != to; i += step)
         {
-            if (Math.Abs(Line(i) - level) <= share) continue;
-            if (!Enumerable.Range(1, stays).All(k => Math.Abs(Line(i + k * step) - level) > share)) continue;
-            if (i == from) return null;
+            if (Math.Abs(Line(i) - level) <= share)
+                continue;
+            if (!Enumerable.Range(1, stays).All(k => Math.Abs(Line(i + k * step) - level) > share))
+                continue;
+            if (i == from)
+                return null;
             var (before, now) = (Math.Abs(Line(i - step) - level), Math.Abs(Line(i) - level));
             return i + 0.5 - step * (now - share) / Math.Max(1e-9, now - before);
         }

@@ -17,27 +17,36 @@ internal sealed class SpeedSwing
     /// <summary>Cycles run until the swing repeats.</summary>
     private const int Rounds = 3;
 
-    private readonly double[] _slope = new double[Steps], _byIntake = new double[Steps], _byExhaust = new double[Steps], _byBurn = new double[Steps];
+    private readonly double[] _slope = new double[Steps],
+        _byIntake = new double[Steps],
+        _byExhaust = new double[Steps],
+        _byBurn = new double[Steps];
 
     /// <summary>The torque tables of an engine's other cylinders, around the one that was measured.</summary>
     public SpeedSwing(Engine engine, SliderCrank crank, ValveTiming timing, int measured)
     {
         var angles = engine.Angles();
-        for (var i = 0; i < Steps; i++) _slope[i] = crank.VolumeSlope(Radians(i)) * Math.PI / 180;
+        for (var i = 0; i < Steps; i++)
+            _slope[i] = crank.VolumeSlope(Radians(i)) * Math.PI / 180;
         var closed = crank.Volume(timing.Ivc * Math.PI / 180);
         for (var place = 0; place < angles.Length; place++)
         {
-            if (place == measured) continue;
+            if (place == measured)
+                continue;
             for (var i = 0; i < Steps; i++)
             {
                 var after = (int)((i - angles[place] + angles[measured] + 2 * Steps) % Steps);
                 var slope = _slope[after];
                 var compressed = Math.Pow(closed / crank.Volume(Radians(after)), Polytrope) * slope;
-                if (after < timing.Evo || after >= timing.Ivc) _byIntake[i] += compressed;
-                else if (after < 360) _byExhaust[i] += slope;
-                else _byIntake[i] += slope;
+                if (after < timing.Evo || after >= timing.Ivc)
+                    _byIntake[i] += compressed;
+                else if (after < 360)
+                    _byExhaust[i] += slope;
+                else
+                    _byIntake[i] += slope;
                 _byExhaust[i] -= slope;
-                if (after < timing.Evo || after > 700) _byBurn[i] += compressed * Burnt(after > 700 ? after - Steps : after);
+                if (after < timing.Evo || after > 700)
+                    _byBurn[i] += compressed * Burnt(after > 700 ? after - Steps : after);
             }
         }
     }
@@ -56,12 +65,17 @@ internal sealed class SpeedSwing
     {
         var torque = new double[Steps];
         for (var i = 0; i < Steps; i++)
-            torque[i] = (pressures[i * MotoredCylinder.PerDegree] - exhaust) * _slope[i] + intake * _byIntake[i] + exhaust * _byExhaust[i] + intake * burn * _byBurn[i];
+            torque[i] =
+                (pressures[i * MotoredCylinder.PerDegree] - exhaust) * _slope[i]
+                + intake * _byIntake[i]
+                + exhaust * _byExhaust[i]
+                + intake * burn * _byBurn[i];
         var mean = torque.Average();
         var (speed, seconds) = (1.0, new double[Steps + 1]);
         for (var round = 0; round < Rounds; round++)
         {
-            double sum = 0, offset = 0;
+            double sum = 0,
+                offset = 0;
             for (var i = 0; i < Steps; i++)
             {
                 seconds[i + 1] = (sum += 1 / speed);
@@ -96,8 +110,10 @@ internal sealed class SpeedSwing
             var wanted = from + (k + 0.5) / Steps * period;
             turn = Math.Floor(wanted / period);
             var within = wanted - turn * period;
-            if (at >= Steps || seconds[at] > within) at = 0;
-            while (at + 1 < Steps && seconds[at + 1] <= within) at++;
+            if (at >= Steps || seconds[at] > within)
+                at = 0;
+            while (at + 1 < Steps && seconds[at + 1] <= within)
+                at++;
             found[k] = turn * Steps + at + (within - seconds[at]) / (seconds[at + 1] - seconds[at]);
         }
 

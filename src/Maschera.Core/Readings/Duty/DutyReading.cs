@@ -1,4 +1,5 @@
-using System.Globalization;
+using Maschera.Core.Basics;
+using Maschera.Core.Expressions;
 using Maschera.Core.Signals;
 
 namespace Maschera.Core.Readings.Duty;
@@ -19,7 +20,7 @@ public sealed record DutyResult : ReadingResult
 }
 
 /// <summary>Duty cycle and frequency of any pulse train, without its dropouts.</summary>
-public sealed class DutyReading : IReading
+public sealed class DutyReading : ReadingOf<DutyResult>
 {
     private const int LeastPeriods = 3;
 
@@ -27,29 +28,47 @@ public sealed class DutyReading : IReading
     private const double DropoutPeriods = 2.5;
 
     /// <summary>Duty in points and frequency as a share that must move, clear of the scatter, to be called moving.</summary>
-    private const double MovingDuty = 2, MovingFrequency = 0.02;
+    private const double MovingDuty = 2,
+        MovingFrequency = 0.02;
 
-    private const string Method =
-        "Edges where the signal crosses half way between its two rails, between samples by interpolation and, where the train is steady, by the one rhythm that fits all edges.\n"
-        + "Duty is the share of time above, over whole periods; periods over 2.5 times the usual are dropouts and count for neither duty nor frequency.";
+    public override string Method =>
+        "Edges where the signal crosses half way between its two rails, between samples by interpolation and, where the train is "
+        + "steady, by the one rhythm that fits all edges.\n"
+        + "Duty is the share of time above, over whole periods; periods over 2.5 times the usual are dropouts and count for neither "
+        + "duty nor frequency.";
 
-    public string Kind => "duty";
-    public string Title => "Duty cycle";
-    public bool NeedsEngine => false;
-    public Type ResultType => typeof(DutyResult);
-    public IReadOnlyList<string> Options => [];
-    public IReadOnlyList<Role> Roles { get; } = [new("signal", "Pulse train", ["V", "mV"], ["signal", "pwm", "duty", "pulse", "control"])];
+    public override string Kind => "duty";
+    public override string Title => "Duty cycle";
 
-    public ReadingResult Read(ReadingRequest request, CancellationToken cancel = default)
+    public override JobStep Step => JobStep.Circuit;
+    public override IReadOnlyList<Verdict> Verdicts { get; } =
+    [new("steady", Tone.Fine, "steady"), new("varies", Tone.Watch, "varies"), Verdict.Unusable];
+
+    public override IReadOnlyList<Role> Roles { get; } =
+    [new("signal", "Pulse train", ["V", "mV"], ["signal", "pwm", "duty", "pulse", "control"])];
+
+    protected override DutyResult Make(ReadingRequest request, CancellationToken cancel)
     {
         var channels = RoleResolver.Resolve(this, request);
-        if (!channels.TryGetValue("signal", out var signal)) return Unusable(channels, "no-signal", "No channel looks like a pulse train. Say which with --channel signal=COLUMN.");
-        if (signal.Samples.Length < 8) return Unusable(channels, "too-short", "Fewer than eight samples: capture a second or more.");
+        if (!channels.TryGetValue("signal", out var signal))
+            return Unusable(channels, "no-signal", "No channel looks like a pulse train. Say which with --channel signal=COLUMN.");
+        if (signal.Samples.Length < 8)
+            return Unusable(channels, "too-short", "Fewer than eight samples: capture a second or more.");
         var rails = PulseTrain.FindRails(signal.Samples);
-        if (!IsTwoLevel(signal.Samples, rails)) return Unusable(channels, "no-pulses", "The signal does not switch between two levels. Check that the circuit is powered and the probe is on the control wire.");
+        if (!IsTwoLevel(signal.Samples, rails))
+            return Unusable(
+                channels,
+                "no-pulses",
+                "The signal does not switch between two levels. Check that the circuit is powered and the probe is on the control wire."
+            );
         var edges = PulseTrain.FindEdges(signal, rails);
         var periods = Periods(edges, out var stand);
-        if (periods.Count < LeastPeriods) return Unusable(channels, "few-pulses", $"Only {periods.Count} whole periods: capture at least three, better a second or more.");
+        if (periods.Count < LeastPeriods)
+            return Unusable(
+                channels,
+                "few-pulses",
+                $"Only {periods.Count} whole periods: capture at least three, better a second or more."
+            );
         cancel.ThrowIfCancellationRequested();
         return Build(channels, signal, rails, periods, stand, SteadyTrain.Fit(signal, rails, edges));
     }
@@ -79,13 +98,15 @@ public sealed class DutyReading : IReading
     /// <summary>Rails count as two where their distance stands well clear of the scatter round each.</summary>
     private static bool IsTwoLevel(float[] samples, Rails rails)
     {
-        if (!(rails.Swing > 0)) return false;
+        if (!(rails.Swing > 0))
+            return false;
         double scatter = 0;
         var counted = 0;
         var stride = Math.Max(1, samples.Length / 100_000);
         for (var i = 0; i < samples.Length; i += stride)
         {
-            if (!float.IsFinite(samples[i])) continue;
+            if (!float.IsFinite(samples[i]))
+                continue;
             scatter += Math.Min(Math.Abs(samples[i] - rails.Low), Math.Abs(samples[i] - rails.High));
             counted++;
         }
@@ -93,7 +114,14 @@ public sealed class DutyReading : IReading
         return scatter / counted < 0.17 * rails.Swing && rails.Swing > 1e-3;
     }
 
-    private static DutyResult Build(Dictionary<string, Channel> channels, Channel signal, Rails rails, List<Period> all, (double First, double Last) stand, SteadyTrain? train)
+    private static DutyResult Build(
+        Dictionary<string, Channel> channels,
+        Channel signal,
+        Rails rails,
+        List<Period> all,
+        (double First, double Last) stand,
+        SteadyTrain? train
+    )
     {
         var usual = Statistics.Median(all.Select(p => p.Length));
         var kept = all.Where(p => p.Length <= DropoutPeriods * usual).ToList();
@@ -103,20 +131,27 @@ public sealed class DutyReading : IReading
         var frequency = kept.Count / time;
         var spread = Statistics.StandardDeviation([.. kept.Select(p => p.Duty)]);
         var varies = Moves(kept.Select(p => p.Duty), MovingDuty) || Moves(kept.Select(p => p.Length), MovingFrequency * usual);
-        if (train is { } line && !varies && dropouts.Count == 0) (duty, frequency) = (line.DutyPercent, 1 / line.Period);
+        if (train is { } line && !varies && dropouts.Count == 0)
+            (duty, frequency) = (line.DutyPercent, 1 / line.Period);
         var perPeriod = usual / signal.Time.Step;
         List<Note> notes = [];
-        if (perPeriod < 20) notes.Add(new("coarse", $"Only {perPeriod:0.#} samples a period: a single duty is known to about {100 / perPeriod:0} points only, their mean better. Sample faster."));
-        if (dropouts.Count > 0) notes.Add(new("dropouts", $"The pulses stop {dropouts.Count} times; those stretches are left out of duty and frequency."));
+        if (perPeriod < 20)
+            notes.Add(
+                new(
+                    "coarse",
+                    $"Only {perPeriod:0.#} samples a period: a single duty is known to about {100 / perPeriod:0} points only, their "
+                        + $"mean better. Sample faster."
+                )
+            );
+        if (dropouts.Count > 0)
+            notes.Add(new("dropouts", $"The pulses stop {dropouts.Count} times; those stretches are left out of duty and frequency."));
         return new DutyResult
         {
-            Reading = "duty",
             Verdict = varies ? "varies" : "steady",
             Sentence = Sentence(duty, frequency, varies, kept, dropouts.Count),
             Notes = notes,
             Channels = RoleResolver.Names(channels),
-            Method = Method,
-            Span = new Span(all[0].From, all[^1].To),
+            Span = new Stretch(all[0].From, all[^1].To),
             FrequencyHz = frequency,
             DutyPercent = duty,
             DutySpreadPercent = spread,
@@ -131,44 +166,49 @@ public sealed class DutyReading : IReading
     private static List<Dropout> Dropouts(List<Period> periods, double usual, Channel signal, (double First, double Last) stand)
     {
         var found = new List<Dropout>();
-        if (stand.First - signal.Time.Start > DropoutPeriods * usual) found.Add(new(signal.Time.Start, stand.First));
+        if (stand.First - signal.Time.Start > DropoutPeriods * usual)
+            found.Add(new(signal.Time.Start, stand.First));
         foreach (var period in periods)
         {
-            if (period.Length <= DropoutPeriods * usual) continue;
+            if (period.Length <= DropoutPeriods * usual)
+                continue;
             // The pulse stands in the longer of its two halves.
-            found.Add(period.Middle - period.From > period.To - period.Middle ? new(period.From, period.Middle) : new(period.Middle, period.To));
+            found.Add(
+                period.Middle - period.From > period.To - period.Middle ? new(period.From, period.Middle) : new(period.Middle, period.To)
+            );
         }
 
-        if (signal.Time.End - stand.Last > DropoutPeriods * usual) found.Add(new(stand.Last, signal.Time.End));
+        if (signal.Time.End - stand.Last > DropoutPeriods * usual)
+            found.Add(new(stand.Last, signal.Time.End));
         return found;
     }
 
-    /// <summary>True where means over twentieths of the capture differ by more than <paramref name="limit"/> and than their own scatter explains.</summary>
+    /// <summary>
+    /// True where means over twentieths of the capture differ by more than <paramref name="limit"/> and than their own scatter
+    /// explains.
+    /// </summary>
     private static bool Moves(IEnumerable<double> values, double limit)
     {
         var all = values.ToArray();
         var size = Math.Max(1, all.Length / 20);
         var means = all.Chunk(size).Where(c => c.Length == size).Select(c => c.Average()).ToArray();
-        var within = all.Chunk(size).Where(c => c.Length == size && size > 1).Select(c => Statistics.StandardDeviation(c) / Math.Sqrt(size)).DefaultIfEmpty(0).Average();
+        var within = all.Chunk(size)
+            .Where(c => c.Length == size && size > 1)
+            .Select(c => Statistics.StandardDeviation(c) / Math.Sqrt(size))
+            .DefaultIfEmpty(0)
+            .Average();
         return means.Max() - means.Min() > Math.Max(limit, 6 * within);
     }
 
     private static string Sentence(double duty, double frequency, bool varies, List<Period> kept, int dropouts)
     {
-        var culture = CultureInfo.InvariantCulture;
         var text = varies
-            ? string.Create(culture, $"The duty cycle moves between {kept.Min(p => p.Duty):0.0} and {kept.Max(p => p.Duty):0.0} %, on average {duty:0.0} % at {frequency:0.0} Hz")
-            : string.Create(culture, $"A steady {duty:0.0} % duty cycle at {frequency:0.0} Hz");
+            ? $"The duty cycle moves between {kept.Min(p => p.Duty):0.0} and {kept.Max(p => p.Duty):0.0} %, on average {duty:0.0} % "
+                + $"at {frequency:0.0} Hz"
+            : $"A steady {duty:0.0} % duty cycle at {frequency:0.0} Hz";
         return text + (dropouts == 0 ? "." : $", with {dropouts} dropout{(dropouts == 1 ? "" : "s")}.");
     }
 
-    private static DutyResult Unusable(Dictionary<string, Channel> channels, string code, string text) => new()
-    {
-        Reading = "duty",
-        Verdict = ReadingResult.Unusable,
-        Sentence = text,
-        Notes = [new Note(code, text)],
-        Channels = RoleResolver.Names(channels),
-        Method = Method,
-    };
+    private static DutyResult Unusable(Dictionary<string, Channel> channels, string code, string text) =>
+        Unusable(channels, new Note(code, text));
 }

@@ -24,11 +24,14 @@ internal readonly record struct SteadyTrain(double Period, double DutyPercent)
     /// <summary>The rhythm of the edges; null where they don't share one.</summary>
     public static SteadyTrain? Fit(Channel signal, Rails rails, List<Edge> edges)
     {
-        if (edges.Count < 8 || edges.Count > 2 * MostEdges || !signal.Time.IsUniform) return null;
+        if (edges.Count < 8 || edges.Count > 2 * MostEdges || !signal.Time.IsUniform)
+            return null;
         var rising = Line(signal, rails, edges.Where(e => e.Rising).ToList());
         var falling = Line(signal, rails, edges.Where(e => !e.Rising).ToList());
-        if (rising is not { } up || falling is not { } down) return null;
-        if (Math.Abs(up.Period / down.Period - 1) > 0.01) return null;
+        if (rising is not { } up || falling is not { } down)
+            return null;
+        if (Math.Abs(up.Period / down.Period - 1) > 0.01)
+            return null;
         var period = (up.Period + down.Period) / 2;
         var duty = (down.First - up.First) / period;
         return new SteadyTrain(period, 100 * (duty - Math.Floor(duty)));
@@ -43,12 +46,14 @@ internal readonly record struct SteadyTrain(double Period, double DutyPercent)
         var n = edges.Count;
         var lower = new double[n];
         var upper = new double[n];
-        for (var i = 0; i < n; i++) (lower[i], upper[i]) = Interval(signal, rails, edges[i].Seconds);
+        for (var i = 0; i < n; i++)
+            (lower[i], upper[i]) = Interval(signal, rails, edges[i].Seconds);
         var at = edges.Select(e => e.Seconds).ToArray();
         var (period, middle) = Straight(at);
         for (var pass = 0; pass < Passes; pass++)
         {
-            for (var i = 0; i < n; i++) at[i] = Math.Clamp(middle + (i - (n - 1) / 2.0) * period, lower[i], upper[i]);
+            for (var i = 0; i < n; i++)
+                at[i] = Math.Clamp(middle + (i - (n - 1) / 2.0) * period, lower[i], upper[i]);
             (period, middle) = Straight(at);
         }
 
@@ -81,7 +86,8 @@ internal readonly record struct SteadyTrain(double Period, double DutyPercent)
     {
         var n = values.Length;
         var mean = Statistics.Mean(values);
-        double product = 0, square = 0;
+        double product = 0,
+            square = 0;
         for (var i = 0; i < n; i++)
         {
             var x = i - (n - 1) / 2.0;

@@ -1,4 +1,6 @@
 using Maschera.Core.Engines;
+using Maschera.Core.Expressions;
+using Maschera.Core.Timing;
 
 namespace Maschera.Core.Readings.Misfire;
 
@@ -17,7 +19,9 @@ public readonly record struct Firing(int Cycle, int Place, double Seconds, doubl
 /// <summary>What each firing did to the crank's speed.</summary>
 internal static class FiringEnergies
 {
-    /// <summary>Where the work of a firing has its centre, degrees after its TDC: between the pressure peak and the end of its torque.</summary>
+    /// <summary>
+    /// Where the work of a firing has its centre, degrees after its TDC: between the pressure peak and the end of its torque.
+    /// </summary>
     private const double WorkCentre = 50;
 
     /// <summary>How far the work of a firing reaches to either side of its centre, degrees.</summary>
@@ -39,14 +43,15 @@ internal static class FiringEnergies
         var mean = 6 * clock.SpeedRpm;
         var first = (int)Math.Floor((clock.Degrees[0] - tdc) / 720);
         for (var cycle = first; tdc + 720 * cycle < clock.Degrees[^1]; cycle++)
-            for (var place = 0; place < angles.Length; place++)
-            {
-                var at = tdc + 720 * cycle + angles[place];
-                var centre = at + WorkCentre;
-                if (Speed(clock, centre - span, centre) is not { } before || Speed(clock, centre, centre + span) is not { } after) continue;
-                var gain = (after * after - before * before) / 2 / (mean * mean);
-                firings.Add(new Firing(cycle - first, place, clock.TimeAt(at), at, (before + after) / 12, gain));
-            }
+        for (var place = 0; place < angles.Length; place++)
+        {
+            var at = tdc + 720 * cycle + angles[place];
+            var centre = at + WorkCentre;
+            if (Speed(clock, centre - span, centre) is not { } before || Speed(clock, centre, centre + span) is not { } after)
+                continue;
+            var gain = (after * after - before * before) / 2 / (mean * mean);
+            firings.Add(new Firing(cycle - first, place, clock.TimeAt(at), at, (before + after) / 12, gain));
+        }
 
         return firings;
     }
@@ -59,7 +64,8 @@ internal static class FiringEnergies
     {
         var mean = 6 * clock.SpeedRpm;
         var order = double.DegreesToRadians(cylinders / 2.0);
-        double cosines = 0, sines = 0;
+        double cosines = 0,
+            sines = 0;
         for (var i = 1; i < clock.Degrees.Length; i++)
         {
             // Time rather than speed: what a tooth's error takes from one interval it gives to the next.
@@ -101,11 +107,14 @@ internal static class FiringEnergies
         for (var pass = 0; pass < 60 && size > enough; pass++)
         {
             var image = Mixed(Mixed(search, kernel), kernel);
-            for (var i = 0; i < image.Length; i++) image[i] += penalty * search[i];
+            for (var i = 0; i < image.Length; i++)
+                image[i] += penalty * search[i];
             var step = size / Dot(search, image);
-            for (var i = 0; i < found.Length; i++) (found[i], rest[i]) = (found[i] + step * search[i], rest[i] - step * image[i]);
+            for (var i = 0; i < found.Length; i++)
+                (found[i], rest[i]) = (found[i] + step * search[i], rest[i] - step * image[i]);
             var next = Dot(rest, rest);
-            for (var i = 0; i < search.Length; i++) search[i] = rest[i] + next / size * search[i];
+            for (var i = 0; i < search.Length; i++)
+                search[i] = rest[i] + next / size * search[i];
             size = next;
         }
 
@@ -128,7 +137,8 @@ internal static class FiringEnergies
             {
                 var u = (i + 0.5) / parts * 2 - 1;
                 var x = Math.Abs(d + u * WorkHalfWidth / span) / spans;
-                if (x < 1) sum += (1 + Math.Cos(Math.PI * u)) / parts * (1 - 3 * x * x + 2 * x * x * x);
+                if (x < 1)
+                    sum += (1 + Math.Cos(Math.PI * u)) / parts * (1 - 3 * x * x + 2 * x * x * x);
             }
 
             kernel.Add(sum);
@@ -143,7 +153,8 @@ internal static class FiringEnergies
         for (var i = 0; i < values.Length; i++)
         {
             mixed[i] = kernel[0] * values[i];
-            for (var d = 1; d < kernel.Length; d++) mixed[i] += kernel[d] * ((i >= d ? values[i - d] : 0) + (i + d < values.Length ? values[i + d] : 0));
+            for (var d = 1; d < kernel.Length; d++)
+                mixed[i] += kernel[d] * ((i >= d ? values[i - d] : 0) + (i + d < values.Length ? values[i + d] : 0));
         }
 
         return mixed;
@@ -152,21 +163,29 @@ internal static class FiringEnergies
     private static double Dot(double[] a, double[] b)
     {
         double sum = 0;
-        for (var i = 0; i < a.Length; i++) sum += a[i] * b[i];
+        for (var i = 0; i < a.Length; i++)
+            sum += a[i] * b[i];
         return sum;
     }
 
-    /// <summary>Mean speed between two angles, degrees/s: the slope of the line through their teeth; null where there are too few.</summary>
+    /// <summary>
+    /// Mean speed between two angles, degrees/s: the slope of the line through their teeth; null where there are too few.
+    /// </summary>
     private static double? Speed(AngleClock clock, double from, double to)
     {
-        if (from < clock.Degrees[0] || to > clock.Degrees[^1]) return null;
+        if (from < clock.Degrees[0] || to > clock.Degrees[^1])
+            return null;
         var first = FirstAtOrAfter(clock.Degrees, from);
         var end = FirstAtOrAfter(clock.Degrees, to);
         var count = end - first;
-        if (count < LeastTeeth) return Between(clock, from, to);
-        double degrees = 0, seconds = 0;
-        for (var i = first; i < end; i++) (degrees, seconds) = (degrees + clock.Degrees[i] / count, seconds + clock.Seconds[i] / count);
-        double square = 0, product = 0;
+        if (count < LeastTeeth)
+            return Between(clock, from, to);
+        double degrees = 0,
+            seconds = 0;
+        for (var i = first; i < end; i++)
+            (degrees, seconds) = (degrees + clock.Degrees[i] / count, seconds + clock.Seconds[i] / count);
+        double square = 0,
+            product = 0;
         for (var i = first; i < end; i++)
         {
             var d = clock.Degrees[i] - degrees;

@@ -1,5 +1,7 @@
+using Maschera.Core.Basics;
 using Maschera.Core.Engines;
 using Maschera.Core.Signals;
+using Maschera.Core.Timing;
 
 namespace Maschera.Core.Readings.Misfire;
 
@@ -53,7 +55,9 @@ internal static class MisfireJudge
     /// <summary>A firing's work as a share of the usual that is taken for granted when neighbours are taken out.</summary>
     private const double PriorShare = 0.35;
 
-    /// <summary>Judges every firing of an engine whose first cylinder of the firing order fires at <paramref name="tdc"/> on the clock.</summary>
+    /// <summary>
+    /// Judges every firing of an engine whose first cylinder of the firing order fires at <paramref name="tdc"/> on the clock.
+    /// </summary>
     public static Judged Judge(AngleClock clock, Engine engine, double tdc)
     {
         var swing = FiringEnergies.Swing(clock, engine.Cylinders);
@@ -62,11 +66,17 @@ internal static class MisfireJudge
         var (scatter, centre) = Healthy(below);
         var cut = Cut(below, centre, scatter, swing, spans);
         // Where the edges are too coarse for one span, several know the speed better, but mix neighbours in.
-        while (spans < MostSpans && spans < engine.Cylinders - 1 && scatter * EnoughSeparation > WorkPerSwing * swing && !(centre - Mean(below, v => v <= cut) > EnoughSeparation * scatter))
+        while (
+            spans < MostSpans
+            && spans < engine.Cylinders - 1
+            && scatter * EnoughSeparation > WorkPerSwing * swing
+            && !(centre - Mean(below, v => v <= cut) > EnoughSeparation * scatter)
+        )
         {
             var (wider, unmixed) = Gains(clock, engine, tdc, spans + 1, swing);
             var (next, middle) = Healthy(unmixed);
-            if (next >= WorthWhile * scatter) break;
+            if (next >= WorthWhile * scatter)
+                break;
             (spans, firings, below, scatter, centre) = (spans + 1, wider, unmixed, next, middle);
             cut = Cut(below, centre, scatter, swing, spans);
         }
@@ -76,7 +86,19 @@ internal static class MisfireJudge
         var misfires = !double.IsNaN(missed);
         // The work of a firing: what a missing one lacks; without any, what the swing lets expect.
         var work = misfires ? fired - missed : WorkPerSwing * swing;
-        var marks = firings.Select((f, i) => new FiringMark(f.Cycle, engine.FiringOrder[f.Place], f.Seconds, f.SpeedRpm, work > 0 ? 100 * (1 + (below[i] - fired) / work) : null, below[i] <= cut)).ToList();
+        var marks = firings
+            .Select(
+                (f, i) =>
+                    new FiringMark(
+                        f.Cycle,
+                        engine.FiringOrder[f.Place],
+                        f.Seconds,
+                        f.SpeedRpm,
+                        work > 0 ? 100 * (1 + (below[i] - fired) / work) : null,
+                        below[i] <= cut
+                    )
+            )
+            .ToList();
         return new Judged(marks, Doubt(misfires, work / Math.Max(scatter, 1e-9)));
     }
 
@@ -87,7 +109,8 @@ internal static class MisfireJudge
         var usual = Usual(firings, engine, clock, spans, swing);
         var below = firings.Select(f => f.Gain - usual[f.Place]).ToArray();
         // With few cylinders one firing's work ends before the next begins.
-        if (spans == 1 && engine.Cylinders <= ApartCylinders) return (firings, below);
+        if (spans == 1 && engine.Cylinders <= ApartCylinders)
+            return (firings, below);
         var noise = FiringEnergies.Scatter(clock, engine.Cylinders, spans) / (PriorShare * WorkPerSwing * swing);
         return (firings, FiringEnergies.Unmixed(below, engine.Cylinders, spans, Math.Min(noise * noise, MostPenalty)));
     }
@@ -100,16 +123,27 @@ internal static class MisfireJudge
     private static double[] Usual(List<Firing> firings, Engine engine, AngleClock clock, int spans, double swing)
     {
         var angles = engine.Angles();
-        var upper = Enumerable.Range(0, angles.Length).Select(p => Statistics.Quantile(Statistics.Sorted(firings.Where(f => f.Place == p).Select(f => f.Gain)), 0.7)).ToArray();
+        var upper = Enumerable
+            .Range(0, angles.Length)
+            .Select(p => Statistics.Quantile(Statistics.Sorted(firings.Where(f => f.Place == p).Select(f => f.Gain)), 0.7))
+            .ToArray();
         var sound = Statistics.Quantile(Statistics.Sorted(upper), 0.7);
         var wheel = WheelErrors * FiringEnergies.Scatter(clock, engine.Cylinders, spans) * WheelErrorDegrees / clock.StandardErrorDegrees;
         var lowest = sound - Math.Max(LeastDepth * swing, wheel);
-        return [.. upper.Select((u, p) =>
-        {
-            var best = Enumerable.Range(0, angles.Length).Where(q => Math.Abs(Math.IEEERemainder(angles[q] - angles[p], 360)) < 1).Max(q => upper[q]);
-            var place = best > lowest ? best : sound;
-            return u > place - LeastDepth * swing ? u : place;
-        })];
+        return
+        [
+            .. upper.Select(
+                (u, p) =>
+                {
+                    var best = Enumerable
+                        .Range(0, angles.Length)
+                        .Where(q => Math.Abs(Math.IEEERemainder(angles[q] - angles[p], 360)) < 1)
+                        .Max(q => upper[q]);
+                    var place = best > lowest ? best : sound;
+                    return u > place - LeastDepth * swing ? u : place;
+                }
+            ),
+        ];
     }
 
     /// <summary>Standard deviation and middle of the firings that took place, from the upper part alone.</summary>
@@ -140,14 +174,17 @@ internal static class MisfireJudge
         for (var pass = 0; pass < 12; pass++)
         {
             var group = Statistics.Sorted(below.Where(v => v <= cut));
-            if (group.Length == 0) return double.NegativeInfinity;
+            if (group.Length == 0)
+                return double.NegativeInfinity;
             // The lower half of the group: neighbours of misfires may have come in at its upper edge.
             var missed = Statistics.Mean(group.AsSpan(0, (group.Length + 1) / 2));
             var fired = Mean(below, v => v > cut);
             var depth = fired - missed;
-            if (depth < LeastDepth * swing || depth < LeastSeparation * scatter) return double.NegativeInfinity;
+            if (depth < LeastDepth * swing || depth < LeastSeparation * scatter)
+                return double.NegativeInfinity;
             var next = Math.Min(fired - share * depth, centre - LeastClear * scatter);
-            if (Math.Abs(next - cut) < 1e-3 * depth) return next;
+            if (Math.Abs(next - cut) < 1e-3 * depth)
+                return next;
             cut = next;
         }
 
@@ -160,7 +197,8 @@ internal static class MisfireJudge
         var count = 0;
         foreach (var value in values)
         {
-            if (!wanted(value)) continue;
+            if (!wanted(value))
+                continue;
             sum += value;
             count++;
         }
@@ -170,9 +208,18 @@ internal static class MisfireJudge
 
     private static Note? Doubt(bool misfires, double separation)
     {
-        if (separation > SafeSeparation) return null;
+        if (separation > SafeSeparation)
+            return null;
         return misfires
-            ? new Note("close", "Misfires stand only little clear of the scatter: single ones may be missed or too many. Sample faster, or capture at a lower speed.")
-            : new Note("blind", "At this speed and sampling a single missing firing would hardly stand clear of the scatter. Sample faster, or capture at a lower speed.");
+            ? new Note(
+                "close",
+                "Misfires stand only little clear of the scatter: single ones may be missed or too many. Sample faster, or capture at "
+                    + "a lower speed."
+            )
+            : new Note(
+                "blind",
+                "At this speed and sampling a single missing firing would hardly stand clear of the scatter. Sample faster, or "
+                    + "capture at a lower speed."
+            );
     }
 }

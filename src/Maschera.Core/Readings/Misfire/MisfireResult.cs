@@ -1,4 +1,5 @@
 using System.Text.Json.Serialization;
+using Maschera.Core.Engines;
 
 namespace Maschera.Core.Readings.Misfire;
 
@@ -6,7 +7,10 @@ namespace Maschera.Core.Readings.Misfire;
 /// <param name="Cylinder">Its number.</param>
 /// <param name="Firings">Firings judged.</param>
 /// <param name="Misfires">Those that added nothing.</param>
-/// <param name="ContributionPercent">Mean work of its firings; 100 is the mean of the cylinders that do not misfire, 0 adds nothing. Null where the scale is not known.</param>
+/// <param name="ContributionPercent">
+/// Mean work of its firings; 100 is the mean of the cylinders that do not misfire, 0 adds nothing. Null where the scale is
+/// not known.
+/// </param>
 /// <param name="SpreadPercent">Standard deviation over its firings.</param>
 public sealed record CylinderMisfires(int Cylinder, int Firings, int Misfires, double? ContributionPercent, double? SpreadPercent);
 
@@ -24,9 +28,26 @@ public sealed record MisfireResult : ReadingResult
     /// <summary>Every firing judged, in time order.</summary>
     public IReadOnlyList<FiringMark> Map { get; init; } = [];
 
+    public override CylinderWheel OnWheel(Engine engine) => new("Share of firings that took place", [.. engine.FiringOrder.Select(Cell)]);
+
+    private WheelCell Cell(int number) =>
+        Cylinders.FirstOrDefault(c => c.Cylinder == number) is { Firings: > 0 } own
+            ? new($"{number}", 100.0 * (own.Firings - own.Misfires) / own.Firings, own.Misfires > 0 && Verdict != "random")
+            : new($"{number}", null, false);
+
     /// <inheritdoc/>
     [JsonIgnore]
-    public override IReadOnlyList<LedgerEntry> Ledger => IsUnusable
-        ? []
-        : [.. Cylinders.Select(c => new LedgerEntry(c.Cylinder, c.Misfires, null, "firings missing", c.Misfires > 0 && Verdict != "random"))];
+    public override IReadOnlyList<LedgerEntry> Ledger =>
+        IsUnusable
+            ? []
+            :
+            [
+                .. Cylinders.Select(c => new LedgerEntry(
+                    c.Cylinder,
+                    c.Misfires,
+                    null,
+                    "firings missing",
+                    c.Misfires > 0 && Verdict != "random"
+                )),
+            ];
 }

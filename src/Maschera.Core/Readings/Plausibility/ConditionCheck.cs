@@ -1,5 +1,5 @@
-using System.Globalization;
 using Maschera.Core.Logs;
+using Maschera.Core.Quantities;
 using Maschera.Core.Signals;
 
 namespace Maschera.Core.Readings.Plausibility;
@@ -19,13 +19,35 @@ internal static class ConditionCheck
     public static IEnumerable<Finding> Find(IReadOnlyList<Watched> channels)
     {
         Watched? Channel(Quantity quantity) => channels.FirstOrDefault(c => c.IsLog && c.Is(quantity));
-        var (speed, pedal) = (Channel(Quantities.EngineSpeed), Channel(Quantities.Pedal));
-        if (speed is not null && Channel(Quantities.ManifoldPressure) is { } manifold && Channel(Quantities.Barometer) is { } barometer)
-            foreach (var finding in EngineOff(speed, manifold, barometer)) yield return finding;
-        if (Channel(Quantities.IntakeAir) is { } intake && Channel(Quantities.AmbientAir) is { } ambient && TooWarm(intake, ambient) is { } warm) yield return warm;
-        if (speed is null || pedal is null) yield break;
-        foreach (var pressure in channels.Where(c => c.IsLog && (c.Is(Quantities.ManifoldPressure) || c.Is(Quantities.FuelPressure) || c.Is(Quantities.RailPressure) || c.Is(Quantities.BoostPressure))))
-            foreach (var finding in AtIdle(speed, pedal, pressure)) yield return finding;
+        var (speed, pedal) = (Channel(KnownQuantities.EngineSpeed), Channel(KnownQuantities.Pedal));
+        if (
+            speed is not null
+            && Channel(KnownQuantities.ManifoldPressure) is { } manifold
+            && Channel(KnownQuantities.Barometer) is { } barometer
+        )
+            foreach (var finding in EngineOff(speed, manifold, barometer))
+                yield return finding;
+        if (
+            Channel(KnownQuantities.IntakeAir) is { } intake
+            && Channel(KnownQuantities.AmbientAir) is { } ambient
+            && TooWarm(intake, ambient) is { } warm
+        )
+            yield return warm;
+        if (speed is null || pedal is null)
+            yield break;
+        foreach (
+            var pressure in channels.Where(c =>
+                c.IsLog
+                && (
+                    c.Is(KnownQuantities.ManifoldPressure)
+                    || c.Is(KnownQuantities.FuelPressure)
+                    || c.Is(KnownQuantities.RailPressure)
+                    || c.Is(KnownQuantities.BoostPressure)
+                )
+            )
+        )
+        foreach (var finding in AtIdle(speed, pedal, pressure))
+            yield return finding;
     }
 
     private static IEnumerable<Finding> EngineOff(Watched speed, Watched manifold, Watched barometer)
@@ -33,43 +55,82 @@ internal static class ConditionCheck
         foreach (var (first, last) in speed.Runs(i => speed.Samples[i] == 0))
         {
             var (from, to) = (speed.Time[first], speed.Time[last]);
-            if (to - from < Least) continue;
+            if (to - from < Least)
+                continue;
             // A second for the air to come to rest.
-            var off = Values(manifold, from + 1, to).Zip(Values(barometer, from + 1, to)).Select(p => manifold.InQuantity(p.First) - barometer.InQuantity(p.Second)).ToArray();
-            if (off.Length < 3 || Math.Abs(Statistics.Median(off)) < StillAir) continue;
-            yield return new Finding(manifold.Name, "out-of-range", from, to, 1, string.Create(CultureInfo.InvariantCulture,
-                $"With the engine off {manifold.Name} and {barometer.Name} differ by {Math.Abs(Statistics.Median(off)):0.#} kPa {RailCheck.Said(from, to)}: both measure the same air then, one of them is wrong."));
+            var off = Times(from + 1, to, manifold, barometer)
+                .Select(t => manifold.InQuantity(At(manifold, t)) - barometer.InQuantity(At(barometer, t)))
+                .Where(double.IsFinite)
+                .ToArray();
+            if (off.Length < 3 || Math.Abs(Statistics.Median(off)) < StillAir)
+                continue;
+            yield return new Finding(
+                manifold.Name,
+                "out-of-range",
+                from,
+                to,
+                1,
+                $"With the engine off {manifold.Name} and {barometer.Name} differ by {Math.Abs(Statistics.Median(off)):0.#} kPa "
+                    + $"{RailCheck.Said(from, to)}: both measure the same air then, one of them is wrong."
+            );
         }
     }
 
     private static Finding? TooWarm(Watched intake, Watched ambient)
     {
         var off = intake.InQuantity(intake.Quantile(0.5)) - ambient.InQuantity(ambient.Quantile(0.5));
-        if (off < BayWarmth && off > -10) return null;
-        return new Finding(intake.Name, "out-of-range", intake.Time.Start, intake.Time.End, 1, string.Create(CultureInfo.InvariantCulture,
-            $"{intake.Name} lies {Math.Abs(off):0} K {(off > 0 ? "above" : "below")} {ambient.Name}: {(off > 0 ? "more than the warmth of an engine bay explains" : "air gets no colder on its way in")}."));
+        if (off < BayWarmth && off > -10)
+            return null;
+        return new Finding(
+            intake.Name,
+            "out-of-range",
+            intake.Time.Start,
+            intake.Time.End,
+            1,
+            $"{intake.Name} lies {Math.Abs(off):0} K {(off > 0 ? "above" : "below")} {ambient.Name}: "
+                + $"{(off > 0 ? "more than the warmth of an engine bay explains" : "air gets no colder on its way in")}."
+        );
     }
 
     /// <summary>Foot off, speed steady, and a pressure that triples.</summary>
     private static IEnumerable<Finding> AtIdle(Watched speed, Watched pedal, Watched pressure)
     {
         var idle = speed.Quantile(0.02) is var low and > 300 and < 1_200 ? low : double.NaN;
-        foreach (var (first, last) in speed.Runs(i => Math.Abs(speed.Samples[i] - idle) < 0.12 * idle && Resampling.Held(pedal.Channel, speed.Time[i]) < 3))
+        foreach (
+            var (first, last) in speed.Runs(i =>
+                Math.Abs(speed.Samples[i] - idle) < 0.12 * idle && Resampling.Held(pedal.Channel, speed.Time[i]) < 3
+            )
+        )
         {
             var (from, to) = (speed.Time[first], speed.Time[last]);
-            if (to - from < 2 * Least) continue;
-            var values = Values(pressure, from + Least, to).ToArray();
-            if (values.Length < 6) continue;
+            if (to - from < 2 * Least)
+                continue;
+            var values = Times(from + Least, to, pressure).Select(t => At(pressure, t)).Where(double.IsFinite).ToArray();
+            if (values.Length < 6)
+                continue;
             var sorted = Statistics.Sorted(values);
             var (least, most) = (Statistics.Quantile(sorted, 0.05), Statistics.Quantile(sorted, 0.95));
-            if (!(least > 0) || most < 3 * least) continue;
-            yield return new Finding(pressure.Name, "out-of-range", from, to, 1, string.Create(CultureInfo.InvariantCulture,
-                $"At a steady idle, foot off, {pressure.Name} goes from {least:0.#} to {most:0.#} {pressure.Channel.Unit} {RailCheck.Said(from, to)}: the state does not explain it."));
+            if (!(least > 0) || most < 3 * least)
+                continue;
+            yield return new Finding(
+                pressure.Name,
+                "out-of-range",
+                from,
+                to,
+                1,
+                $"At a steady idle, foot off, {pressure.Name} goes from {least:0.#} to {most:0.#} {pressure.Channel.Unit} "
+                    + $"{RailCheck.Said(from, to)}: the state does not explain it."
+            );
         }
     }
 
-    private static IEnumerable<double> Values(Watched channel, double from, double to)
+    private static double At(Watched channel, double seconds) => Resampling.Held(channel.Channel, seconds);
+
+    /// <summary>Times between two ends, as far apart as the coarsest of the channels has values.</summary>
+    private static IEnumerable<double> Times(double from, double to, params Watched[] channels)
     {
-        for (var t = from; t <= to; t += Math.Max(0.05, channel.Time.Step)) yield return Resampling.Held(channel.Channel, t);
+        var step = Math.Max(0.05, channels.Max(c => c.Time.Step));
+        var count = (int)Math.Floor((to - from) / step) + 1;
+        return Enumerable.Range(0, Math.Max(0, count)).Select(i => from + i * step);
     }
 }

@@ -1,4 +1,5 @@
 using Maschera.Core.Logs;
+using Maschera.Core.Quantities;
 using Maschera.Core.Signals;
 
 namespace Maschera.Core.Readings.Plausibility;
@@ -22,50 +23,86 @@ internal static class FlatCheck
 
     public static IEnumerable<Finding> Find(IReadOnlyList<Watched> channels)
     {
-        var drivers = channels.Where(c => c.IsLog && (c.Is(Quantities.Pedal) || c.Is(Quantities.EngineSpeed) || c.Is(Quantities.Throttle) || c.Is(Quantities.AirMass) || c.Is(Quantities.ManifoldPressure)) && c.Range > 0).ToList();
+        var drivers = channels
+            .Where(c =>
+                c.IsLog
+                && (
+                    c.Is(KnownQuantities.Pedal)
+                    || c.Is(KnownQuantities.EngineSpeed)
+                    || c.Is(KnownQuantities.Throttle)
+                    || c.Is(KnownQuantities.AirMass)
+                    || c.Is(KnownQuantities.ManifoldPressure)
+                )
+                && c.Range > 0
+            )
+            .ToList();
         foreach (var channel in channels.Where(c => c is { IsLog: true, Switches: false } && Moves(c)))
-            foreach (var (first, last) in channel.Runs(i => i > 0 && channel.Samples[i] == channel.Samples[i - 1]))
-                if (Frozen(channel, first - 1, last, [.. drivers.Where(d => d != channel)]) is { } driver)
-                    yield return new Finding(channel.Name, "flat", channel.Time[first - 1], channel.Time[last], 1,
-                        $"{channel.Name} stands still {RailCheck.Said(channel.Time[first - 1], channel.Time[last])} while {driver.Name} moves: a frozen value, a stuck sensor or a module that no longer sends it.");
+        foreach (var (first, last) in channel.Runs(i => i > 0 && channel.Samples[i] == channel.Samples[i - 1]))
+            if (Frozen(channel, first - 1, last, [.. drivers.Where(d => d != channel)]) is { } driver)
+                yield return new Finding(
+                    channel.Name,
+                    "flat",
+                    channel.Time[first - 1],
+                    channel.Time[last],
+                    1,
+                    $"{channel.Name} stands still {RailCheck.Said(channel.Time[first - 1], channel.Time[last])} while {driver.Name} "
+                        + $"moves: a frozen value, a stuck sensor or a module that no longer sends it."
+                );
     }
 
     /// <summary>Things that pedal and speed move: known ones, and sensors' volts that are no switch.</summary>
-    private static bool Moves(Watched channel) => channel.Quantity is { IsDriven: true } || channel.Is(Quantities.EngineSpeed) || channel is { Quantity: null, Channel.Unit: "V", IsSupply: false };
+    private static bool Moves(Watched channel) =>
+        channel.Quantity is { IsDriven: true }
+        || channel.Is(KnownQuantities.EngineSpeed)
+        || channel is { Quantity: null, Channel.Unit: "V", IsSupply: false };
 
     /// <summary>The driver that moved while this stood; null where the stand is nothing unusual.</summary>
     private static Watched? Frozen(Watched channel, int first, int last, IReadOnlyList<Watched> drivers)
     {
         var (from, to) = (channel.Time[first], channel.Time[last]);
-        if (to - from < LeastSeconds || last - first < LeastSamples) return null;
+        if (to - from < LeastSeconds || last - first < LeastSamples)
+            return null;
         var stands = last - first >= channel.Samples.Length - 2;
-        if (!stands && !IsUnlikely(channel, first, last)) return null;
+        if (!stands && !IsUnlikely(channel, first, last))
+            return null;
         // At its stop a throttle stands while the engine runs down; only the foot has to move it.
         var stop = !stands && IsStop(channel, channel.Samples[first], first, last);
-        return drivers.FirstOrDefault(d => (!stop || d.Is(Quantities.Pedal)) && MovesWithin(d, from, to) && (stands ? channel.Quantity is not null && !IsNearIdle(d, from, to) : Math.Abs(Together(channel, d, from, to)) > LeastTogether));
+        return drivers.FirstOrDefault(d =>
+            (!stop || d.Is(KnownQuantities.Pedal))
+            && MovesWithin(d, from, to)
+            && (
+                stands ? channel.Quantity is not null && !IsNearIdle(d, from, to) : Math.Abs(Together(channel, d, from, to)) > LeastTogether
+            )
+        );
     }
 
     private static bool MovesWithin(Watched driver, double from, double to)
     {
         var (a, b) = (driver.Time.IndexAtOrAfter(from), driver.Time.IndexAtOrAfter(to));
-        if (b - a < 4) return false;
+        if (b - a < 4)
+            return false;
         var part = Statistics.Sorted(driver.Samples[a..b].Select(v => (double)v));
         return Statistics.Quantile(part, 0.95) - Statistics.Quantile(part, 0.05) > DriverMoves * driver.Range;
     }
 
     /// <summary>A driver that hardly moves at all drives nothing.</summary>
     private static bool IsNearIdle(Watched driver, double from, double to) =>
-        driver.Is(Quantities.EngineSpeed) && driver.Range < 600 || driver.Is(Quantities.Pedal) && driver.Range < 15 || to - from < 2 * LeastSeconds;
+        driver.Is(KnownQuantities.EngineSpeed) && driver.Range < 600
+        || driver.Is(KnownQuantities.Pedal) && driver.Range < 15
+        || to - from < 2 * LeastSeconds;
 
     /// <summary>True where the value changes so often elsewhere that standing so long is no chance.</summary>
     private static bool IsUnlikely(Watched channel, int first, int last)
     {
-        int same = 0, all = 0;
+        int same = 0,
+            all = 0;
         for (var i = 1; i < channel.Samples.Length; i++)
         {
-            if (i >= first && i <= last) continue;
+            if (i >= first && i <= last)
+                continue;
             all++;
-            if (channel.Samples[i] == channel.Samples[i - 1]) same++;
+            if (channel.Samples[i] == channel.Samples[i - 1])
+                same++;
         }
 
         return all > 20 && (last - first) * Math.Log((same + 1.0) / (all + 2)) < Math.Log(LeastChance);
@@ -74,20 +111,29 @@ internal static class FlatCheck
     /// <summary>True for a value it rests at elsewhere too, at the end of its range: a stop.</summary>
     private static bool IsStop(Watched channel, float value, int first, int last)
     {
-        if (value > channel.Quantile(0.02) && value < channel.Quantile(0.98)) return false;
+        if (value > channel.Quantile(0.02) && value < channel.Quantile(0.98))
+            return false;
         return channel.Runs(i => channel.Samples[i] == value && (i < first || i > last)).Any(r => r.Last - r.First >= 4);
     }
 
     /// <summary>Correlation of both outside of a stretch.</summary>
     private static double Together(Watched channel, Watched driver, double from, double to)
     {
-        double n = 0, sx = 0, sy = 0, sxx = 0, syy = 0, sxy = 0;
+        double n = 0,
+            sx = 0,
+            sy = 0,
+            sxx = 0,
+            syy = 0,
+            sxy = 0;
         for (var i = 0; i < channel.Samples.Length; i++)
         {
             var t = channel.Time[i];
-            if (t >= from && t <= to) continue;
-            double x = channel.Samples[i], y = Resampling.Held(driver.Channel, t);
-            if (!double.IsFinite(x + y)) continue;
+            if (t >= from && t <= to)
+                continue;
+            double x = channel.Samples[i],
+                y = Resampling.Held(driver.Channel, t);
+            if (!double.IsFinite(x + y))
+                continue;
             (n, sx, sy, sxx, syy, sxy) = (n + 1, sx + x, sy + y, sxx + x * x, syy + y * y, sxy + x * y);
         }
 

@@ -1,3 +1,5 @@
+using Maschera.Core.Quantities;
+
 namespace Maschera.Core.Readings.Plausibility;
 
 /// <summary>Another channel whose events explain spikes, and the share of the spikes they explain.</summary>

@@ -1,5 +1,5 @@
-using System.Globalization;
 using System.Text.RegularExpressions;
+using Maschera.Core.Expressions;
 using Maschera.Core.Signals;
 
 namespace Maschera.Core.Readings.Plausibility;
@@ -10,13 +10,15 @@ internal static partial class SpikeCheck
     /// <summary>The level is told by medians over so long, s, and at least so many samples; a spike is far shorter.</summary>
     private const double Level = 1.5e-3;
 
-    private const int LeastLevel = 24;
+    private const int LeastLevel = 24,
+        LeastPieces = 4;
 
     /// <summary>Excursions beyond so many standard deviations of the noise count.</summary>
     private const double Clear = 8;
 
     /// <summary>Excursions closer than this belong together; longer ones are no spikes, s.</summary>
-    private const double Apart = 0.4e-3, MostLength = 2.5e-3;
+    private const double Apart = 0.4e-3,
+        MostLength = 2.5e-3;
 
     private const int LeastSpikes = 3;
 
@@ -30,12 +32,24 @@ internal static partial class SpikeCheck
 
     public static IEnumerable<Finding> Find(IReadOnlyList<Watched> channels)
     {
-        foreach (var channel in channels.Where(c => c is { IsLog: false, Switches: false } && c.Samples.Length > 20 * LeastLevel && !EventWires().IsMatch(c.Name)))
+        foreach (
+            var channel in channels.Where(c =>
+                c is { IsLog: false, Switches: false } && c.Samples.Length > 20 * LeastLevel && !EventWires().IsMatch(c.Name)
+            )
+        )
         {
             var spikes = Spikes(channel);
-            if (spikes.Count < LeastSpikes) continue;
-            var best = channels.Where(c => c != channel && !c.IsLog).Select(c => Explains(c, spikes)).Where(c => c is not null).MaxBy(c => c!.Fraction);
-            yield return new Finding(channel.Name, "spikes", spikes[0].From, spikes[^1].To, spikes.Count, Text(channel, spikes, best)) { CoincidesWith = best };
+            if (spikes.Count < LeastSpikes)
+                continue;
+            var best = channels
+                .Where(c => c != channel && !c.IsLog)
+                .Select(c => Explains(c, spikes))
+                .Where(c => c is not null)
+                .MaxBy(c => c!.Fraction);
+            yield return new Finding(channel.Name, "spikes", spikes[0].From, spikes[^1].To, spikes.Count, Text(channel, spikes, best))
+            {
+                CoincidesWith = best,
+            };
         }
     }
 
@@ -44,15 +58,28 @@ internal static partial class SpikeCheck
     private static List<Spike> Spikes(Watched channel)
     {
         var rest = Rest(channel);
-        var noise = 1.4826 * Statistics.Median(Enumerable.Range(0, Math.Min(rest.Length, 50_000)).Select(i => Math.Abs((double)rest[(int)((long)i * rest.Length / Math.Min(rest.Length, 50_000))])));
+        var noise =
+            1.4826
+            * Statistics.Median(
+                Enumerable
+                    .Range(0, Math.Min(rest.Length, 50_000))
+                    .Select(i => Math.Abs((double)rest[(int)((long)i * rest.Length / Math.Min(rest.Length, 50_000))]))
+            );
         var limit = Math.Max(Clear * noise, 0.004 * Math.Max(Math.Abs(channel.Quantile(0.5)), channel.Range));
         var spikes = new List<Spike>();
         for (var i = 0; i < rest.Length; i++)
         {
-            if (!(Math.Abs(rest[i]) > limit)) continue;
+            if (!(Math.Abs(rest[i]) > limit))
+                continue;
             var t = channel.Time[i];
-            if (spikes.Count > 0 && t - spikes[^1].To < Apart) spikes[^1] = spikes[^1] with { To = t, Height = Math.Abs(rest[i]) > Math.Abs(spikes[^1].Height) ? rest[i] : spikes[^1].Height };
-            else spikes.Add(new Spike(t, t, rest[i]));
+            if (spikes.Count > 0 && t - spikes[^1].To < Apart)
+                spikes[^1] = spikes[^1] with
+                {
+                    To = t,
+                    Height = Math.Abs(rest[i]) > Math.Abs(spikes[^1].Height) ? rest[i] : spikes[^1].Height,
+                };
+            else
+                spikes.Add(new Spike(t, t, rest[i]));
         }
 
         return [.. spikes.Where(s => s.To - s.From < MostLength)];
@@ -61,8 +88,9 @@ internal static partial class SpikeCheck
     /// <summary>What is left when the level, a line through medians of short pieces, is taken off.</summary>
     private static float[] Rest(Watched channel)
     {
-        var piece = Math.Max(LeastLevel, (int)(Level / channel.Time.Step));
         var samples = channel.Samples;
+        // A short capture is levelled over shorter pieces: the line needs two of them at least.
+        var piece = Math.Clamp((int)(Level / channel.Time.Step), LeastLevel, samples.Length / LeastPieces);
         var count = samples.Length / piece;
         var medians = new double[count];
         var sorted = new float[piece];
@@ -88,7 +116,8 @@ internal static partial class SpikeCheck
     private static Coincidence? Explains(Watched wire, List<Spike> spikes)
     {
         var events = Events(wire);
-        if (events.Count < 2) return null;
+        if (events.Count < 2)
+            return null;
         var within = Within + 2 * wire.Time.Step;
         var explained = spikes.Count(s =>
         {
@@ -106,22 +135,31 @@ internal static partial class SpikeCheck
         var events = new List<double>();
         var samples = wire.Samples;
         var least = EventShare * Math.Max(wire.Range, 1e-9);
-        if (!wire.Switches && !EventWires().IsMatch(wire.Name)) least = Math.Max(least, 0.5 * wire.Range);
+        if (!wire.Switches && !EventWires().IsMatch(wire.Name))
+            least = Math.Max(least, 0.5 * wire.Range);
         for (var i = 2; i < samples.Length; i++)
-            if (Math.Abs(samples[i] - samples[i - 2]) > least && (events.Count == 0 || wire.Time[i] - events[^1] > Within / 2)) events.Add(wire.Time[i]);
+            if (Math.Abs(samples[i] - samples[i - 2]) > least && (events.Count == 0 || wire.Time[i] - events[^1] > Within / 2))
+                events.Add(wire.Time[i]);
         return events;
     }
 
     private static string Text(Watched channel, List<Spike> spikes, Coincidence? best)
     {
         var height = spikes.Max(s => Math.Abs(s.Height));
-        var said = string.Create(CultureInfo.InvariantCulture, $"{spikes.Count} spikes of up to {height:0.##} {channel.Channel.Unit} on {channel.Name}");
-        if (best is null) return said + ". No other channel of this capture explains them: look for a loose contact, or capture the neighbour wires as well.";
+        var said = $"{spikes.Count} spikes of up to {height:0.##} {channel.Channel.Unit} on {channel.Name}";
+        if (best is null)
+            return said
+                + ". No other channel of this capture explains them: look for a loose contact, or capture the neighbour wires as well.";
         var cylinder = Number().Match(best.Channel);
-        return string.Create(CultureInfo.InvariantCulture, $"{said}, {100 * best.Fraction:0} % of them at events of {best.Channel}{(cylinder.Success ? $", cylinder {cylinder.Value}" : "")}: its wiring, its coil or injector feeds into this wire. Unplug it and look again.");
+        return $"{said}, {100 * best.Fraction:0} % of them at events of "
+            + $"{best.Channel}{(cylinder.Success ? $", cylinder {cylinder.Value}" : "")}: its wiring, its coil or injector feeds "
+            + $"into this wire. Unplug it and look again.";
     }
 
-    [GeneratedRegex("inject|ignition|coil|spark|primary|crank|cam |solenoid|pwm|zünd|einspritz", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
+    [GeneratedRegex(
+        "inject|ignition|coil|spark|primary|crank|cam |solenoid|pwm|zünd|einspritz",
+        RegexOptions.IgnoreCase | RegexOptions.CultureInvariant
+    )]
     private static partial Regex EventWires();
 
     [GeneratedRegex(@"\b\d{1,2}\b")]

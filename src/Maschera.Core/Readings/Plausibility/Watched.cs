@@ -1,5 +1,6 @@
 using System.Text.RegularExpressions;
 using Maschera.Core.Logs;
+using Maschera.Core.Quantities;
 using Maschera.Core.Signals;
 
 namespace Maschera.Core.Readings.Plausibility;
@@ -28,11 +29,28 @@ internal sealed partial class Watched
     {
         Channel = channel;
         _sorted = Statistics.Sorted(Thinned(channel.Samples));
-        Quantity = Quantities.Of(channel.Name, channel.Unit, corrected);
+        Quantity = KnownQuantities.Of(channel.Name, channel.Unit, corrected);
         Switches = IsTwoLevel();
-        var isVolts = channel.Unit is "V" && Quantity?.Name != Quantities.Battery.Name;
-        IsSupply = supply is not null && (SupplyNames().IsMatch(channel.Name) || !SignalNames().IsMatch(channel.Name) && Math.Abs(Quantile(0.5) - supply.Value) < 0.05 * supply.Value && Quantile(0.1) > 0.9 * supply.Value);
-        Supply = supply ?? (isVolts && !Switches && SignalNames().IsMatch(channel.Name) && !SupplyNames().IsMatch(channel.Name) && Quantile(1) is > 0.2 and < 1.04 * UsualSupply ? UsualSupply : null);
+        var isVolts = channel.Unit is "V" && Quantity?.Name != KnownQuantities.Battery.Name;
+        IsSupply =
+            supply is not null
+            && (
+                SupplyNames().IsMatch(channel.Name)
+                || !SignalNames().IsMatch(channel.Name)
+                    && Math.Abs(Quantile(0.5) - supply.Value) < 0.05 * supply.Value
+                    && Quantile(0.1) > 0.9 * supply.Value
+            );
+        Supply =
+            supply
+            ?? (
+                isVolts
+                && !Switches
+                && SignalNames().IsMatch(channel.Name)
+                && !SupplyNames().IsMatch(channel.Name)
+                && Quantile(1) is > 0.2 and < 1.04 * UsualSupply
+                    ? UsualSupply
+                    : null
+            );
     }
 
     public Channel Channel { get; }
@@ -66,7 +84,9 @@ internal sealed partial class Watched
     /// <summary>Value in the first unit of its quantity.</summary>
     public double InQuantity(double value)
     {
-        var to = UnitConversion.For(Channel.Unit).FirstOrDefault(u => string.Equals(u.Unit, Quantity!.Units[0], StringComparison.OrdinalIgnoreCase));
+        var to = UnitConversion
+            .For(Channel.Unit)
+            .FirstOrDefault(u => string.Equals(u.Unit, Quantity!.Units[0], StringComparison.OrdinalIgnoreCase));
         return to == default ? value : value * to.Factor + to.Offset;
     }
 
@@ -76,30 +96,44 @@ internal sealed partial class Watched
         var runs = new List<(int First, int Last)>();
         for (var i = 0; i < Samples.Length; i++)
         {
-            if (!fits(i)) continue;
-            if (runs.Count > 0 && i - runs[^1].Last <= bridge + 1) runs[^1] = (runs[^1].First, i);
-            else runs.Add((i, i));
+            if (!fits(i))
+                continue;
+            if (runs.Count > 0 && i - runs[^1].Last <= bridge + 1)
+                runs[^1] = (runs[^1].First, i);
+            else
+                runs.Add((i, i));
         }
 
         return runs;
     }
 
-    /// <summary>Most samples near one of two levels, between which it goes at least four times; in a log hardly any other value at all.</summary>
+    /// <summary>
+    /// Most samples near one of two levels, between which it goes at least four times; in a log hardly any other value at all.
+    /// </summary>
     private bool IsTwoLevel()
     {
         var rails = PulseTrain.FindRails(Samples);
-        if (!(rails.Swing > 0) || IsLog && Samples.Distinct().Take(MostStates + 1).Count() > MostStates) return false;
-        int low = 0, top = 0, all = 0, turns = 0;
+        if (!(rails.Swing > 0) || IsLog && Samples.Distinct().Take(MostStates + 1).Count() > MostStates)
+            return false;
+        int low = 0,
+            top = 0,
+            all = 0,
+            turns = 0;
         bool? high = null;
         foreach (var sample in Samples)
         {
-            if (!float.IsFinite(sample)) continue;
+            if (!float.IsFinite(sample))
+                continue;
             all++;
             var share = (sample - rails.Low) / rails.Swing;
-            if (Math.Abs(share) < NearRail) low++;
-            if (Math.Abs(share - 1) < NearRail) top++;
-            if (share is > 0.3 and < 0.7 || high == share > 0.5) continue;
-            if (high is not null) turns++;
+            if (Math.Abs(share) < NearRail)
+                low++;
+            if (Math.Abs(share - 1) < NearRail)
+                top++;
+            if (share is > 0.3 and < 0.7 || high == share > 0.5)
+                continue;
+            if (high is not null)
+                turns++;
             high = share > 0.5;
         }
 
@@ -111,10 +145,14 @@ internal sealed partial class Watched
     private static IEnumerable<double> Thinned(float[] samples)
     {
         var stride = Math.Max(1, samples.Length / 200_000);
-        for (var i = 0; i < samples.Length; i += stride) yield return samples[i];
+        for (var i = 0; i < samples.Length; i += stride)
+            yield return samples[i];
     }
 
-    [GeneratedRegex("reference|supply|vref|v ref|versorgung|alimentation|alimentazione|alimentación", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
+    [GeneratedRegex(
+        "reference|supply|vref|v ref|versorgung|alimentation|alimentazione|alimentación",
+        RegexOptions.IgnoreCase | RegexOptions.CultureInvariant
+    )]
     private static partial Regex SupplyNames();
 
     [GeneratedRegex("signal|sensor|geber|fühler|capteur|sensore", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]

@@ -1,5 +1,6 @@
 using Maschera.Core.Engines;
 using Maschera.Core.Signals;
+using Maschera.Core.Timing;
 
 namespace Maschera.Core.Readings.Pulses;
 
@@ -32,9 +33,11 @@ internal static class PulseCulprit
             {
                 var shape = Turned(leak, (int)Math.Round(angles[place]));
                 var weight = LeastSquares.Linear([shape], residual)[0];
-                if (weight <= 0) continue;
+                if (weight <= 0)
+                    continue;
                 var remains = residual.Zip(shape, (r, v) => r - weight * v).Sum(left => left * left);
-                if (remains < best.Remains) best = (place, remains);
+                if (remains < best.Remains)
+                    best = (place, remains);
             }
         }
 
@@ -55,7 +58,8 @@ internal static class PulseCulprit
         {
             // Twice round, so that what is left of the cycle before is in it.
             var (held, tail) = (0.0, new double[n]);
-            for (var i = 0; i < 2 * n; i++) tail[i % n] = held = held * Math.Exp(-1 / decay) + course[i % n];
+            for (var i = 0; i < 2 * n; i++)
+                tail[i % n] = held = held * Math.Exp(-1 / decay) + course[i % n];
             course = tail;
         }
 
@@ -63,5 +67,6 @@ internal static class PulseCulprit
         return Array.ConvertAll(course, v => v - level);
     }
 
-    private static double[] Turned(double[] course, int by) => [.. course.Select((_, i) => course[((i - by) % course.Length + course.Length) % course.Length])];
+    private static double[] Turned(double[] course, int by) =>
+        [.. course.Select((_, i) => course[((i - by) % course.Length + course.Length) % course.Length])];
 }

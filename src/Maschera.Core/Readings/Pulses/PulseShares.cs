@@ -1,17 +1,25 @@
 using Maschera.Core.Engines;
 using Maschera.Core.Signals;
+using Maschera.Core.Timing;
 
 namespace Maschera.Core.Readings.Pulses;
 
 /// <summary>Where each kind of pulse belongs in a cylinder's cycle, and how long it usually is under way.</summary>
 /// <param name="Name">The word of the command line.</param>
-/// <param name="Centre">Degrees after its cylinder's firing TDC at which a fault shows at the valve: suction that is missing, a blow-down that is, gas that leaks.</param>
+/// <param name="Centre">
+/// Degrees after its cylinder's firing TDC at which a fault shows at the valve: suction that is missing, a blow-down that
+/// is, gas that leaks.
+/// </param>
 /// <param name="TransitMs">Usual time to the pick-up, ms.</param>
 /// <param name="IsLeakOnly">True where only gas that leaks makes pulses of single cylinders.</param>
 internal sealed record PulsePlace(string Name, double Centre, double TransitMs, bool IsLeakOnly = false)
 {
-    /// <summary>The places a pick-up may sit at: suction in the middle of the intake stroke, blow-down behind the exhaust's opening, gas past rings or gasket about firing TDC.</summary>
-    public static IReadOnlyList<PulsePlace> All { get; } = [new("intake", 440, 1), new("exhaust", 182, 7), new("crankcase", 20, 2, true), new("coolant", 25, 5, true)];
+    /// <summary>
+    /// The places a pick-up may sit at: suction in the middle of the intake stroke, blow-down behind the exhaust's opening, gas
+    /// past rings or gasket about firing TDC.
+    /// </summary>
+    public static IReadOnlyList<PulsePlace> All { get; } =
+    [new("intake", 440, 1), new("exhaust", 182, 7), new("crankcase", 20, 2, true), new("coolant", 25, 5, true)];
 }
 
 /// <summary>A pick-up's cycles, cut into each cylinder's share.</summary>
@@ -29,11 +37,15 @@ internal sealed class PulseShares
     /// <summary>Behind rings and gasket no even pulse is there to compare with, so that chance reaches further.</summary>
     private const double LeakOddFrom = 6;
 
-    /// <summary>Cylinders of any engine differ by this share of the pulse's height; less is none, more than the second may be a fault.</summary>
-    private const double Alike = 0.012, EvenWithin = 0.05;
+    /// <summary>
+    /// Cylinders of any engine differ by this share of the pulse's height; less is none, more than the second may be a fault.
+    /// </summary>
+    private const double Alike = 0.012,
+        EvenWithin = 0.05;
 
     /// <summary>Another cylinder is odd too where so much of the oddest one's distance is left after the oddest is explained.</summary>
-    private const double OddToo = 0.75, OddBeside = 0.9;
+    private const double OddToo = 0.75,
+        OddBeside = 0.9;
 
     /// <summary>Where gas from a leak enters the exhaust, degrees after its cylinder's firing TDC.</summary>
     private const double LeakAt = 35;
@@ -80,13 +92,24 @@ internal sealed class PulseShares
     {
         var first = (int)Math.Ceiling((clock.Degrees[0] - zero) / CycleFold.Bins - 1e-9);
         var count = (int)Math.Floor((clock.Degrees[^1] - zero) / CycleFold.Bins + 1e-9) - first;
-        if (count < 3) return null;
-        var cycles = CycleFold.Binned(pulse, clock, zero + first * (double)CycleFold.Bins, count);
+        if (count < 3)
+            return null;
+        var cycles = CycleFold.Whole(pulse, clock, zero + first * (double)CycleFold.Bins, count);
+        if (cycles.Length < 3)
+            return null;
         float[] mean = [.. Enumerable.Range(0, CycleFold.Bins).Select(i => cycles.Average(c => c[i]))];
         var span = 720.0 / engine.Cylinders;
         var transit = transitMs ?? place.TransitMs;
         var lag = transit * 6 * clock.SpeedRpm / 1000;
-        return new PulseShares(cycles, engine, mean, place.Centre + lag - span / 2, place, transit, transitMs is not null || MostDoubt * 6 * clock.SpeedRpm / 1000 < span / 2);
+        return new PulseShares(
+            cycles,
+            engine,
+            mean,
+            place.Centre + lag - span / 2,
+            place,
+            transit,
+            transitMs is not null || MostDoubt * 6 * clock.SpeedRpm / 1000 < span / 2
+        );
     }
 
     /// <summary>Where a place of the firing order has its share, degrees on 0-720.</summary>
@@ -96,18 +119,33 @@ internal sealed class PulseShares
     public IReadOnlyList<CylinderPulse> Compare(Engine engine)
     {
         var n = _angles.Length;
-        var each = Enumerable.Range(0, n).Select(place => Enumerable.Range(0, Cycles).Select(cycle => Share(cycle, place)).OfType<double[]>().ToArray()).ToArray();
+        var each = Enumerable
+            .Range(0, n)
+            .Select(place => Enumerable.Range(0, Cycles).Select(cycle => Share(cycle, place)).OfType<double[]>().ToArray())
+            .ToArray();
         var means = each.Select(MeanOf).ToArray();
         var (usual, scatter) = Usual(means);
         var height = Height(usual);
         // Chance alone moves a mean by the scatter over cycles over the root of their number.
-        var chance = Statistics.Median(Enumerable.Range(0, n).Select(place => Statistics.Median(each[place].Select(s => Distance(s, means[place]))) / Math.Sqrt(each[place].Length)));
+        var chance = Statistics.Median(
+            Enumerable
+                .Range(0, n)
+                .Select(place => Statistics.Median(each[place].Select(s => Distance(s, means[place]))) / Math.Sqrt(each[place].Length))
+        );
         var unit = Math.Max(Math.Max(scatter, 1.5 * chance), Alike * height);
         var distances = means.Select(own => Distance(own, usual)).ToArray();
         var odd = distances.Zip(DepthOddness(each, means, usual), (d, depth) => Math.Max(d / unit, depth)).ToArray();
-        if (distances.Max() < EvenWithin * height || _place.IsLeakOnly && odd.Max() < LeakOddFrom) odd = [.. odd.Select(o => Math.Min(o, 0.9 * OddFrom))];
-        if (odd.Max() >= OddFrom) Blame(odd, distances, means, usual);
-        return [.. Enumerable.Range(0, n).Select(place => Against(engine.FiringOrder[place], means[place], usual, each[place], odd[place], unit)).OrderBy(c => c.Cylinder)];
+        if (distances.Max() < EvenWithin * height || _place.IsLeakOnly && odd.Max() < LeakOddFrom)
+            odd = [.. odd.Select(o => Math.Min(o, 0.9 * OddFrom))];
+        if (odd.Max() >= OddFrom)
+            Blame(odd, distances, means, usual);
+        return
+        [
+            .. Enumerable
+                .Range(0, n)
+                .Select(place => Against(engine.FiringOrder[place], means[place], usual, each[place], odd[place], unit))
+                .OrderBy(c => c.Cylinder),
+        ];
     }
 
     /// <summary>How far each depth lies from the others', in units of their scatter or of chance.</summary>
@@ -117,11 +155,18 @@ internal sealed class PulseShares
         var middle = Statistics.Median(depths);
         // Half of the cylinders and one more, those nearest the middle, are taken for sound.
         var scatter = Statistics.StandardDeviation([.. depths.OrderBy(d => Math.Abs(d - middle)).Take(depths.Length / 2 + 1)]);
-        return [.. depths.Select((depth, place) =>
-        {
-            var chance = Statistics.StandardDeviation([.. each[place].Select(s => Depth(s, usual) / Height(usual))]) / Math.Sqrt(each[place].Length);
-            return OddFrom / DepthFrom * Math.Abs(depth - middle) / Math.Max(LeastDepth, Math.Max(1.5 * scatter, chance));
-        })];
+        return
+        [
+            .. depths.Select(
+                (depth, place) =>
+                {
+                    var chance =
+                        Statistics.StandardDeviation([.. each[place].Select(s => Depth(s, usual) / Height(usual))])
+                        / Math.Sqrt(each[place].Length);
+                    return OddFrom / DepthFrom * Math.Abs(depth - middle) / Math.Max(LeastDepth, Math.Max(1.5 * scatter, chance));
+                }
+            ),
+        ];
     }
 
     /// <summary>
@@ -133,13 +178,17 @@ internal sealed class PulseShares
         var top = Enumerable.Range(0, n).MaxBy(i => distances[i]);
         var residual = Residual(usual);
         var thrust = _place.IsLeakOnly || _place.Name == "intake" && IsThrust(means[top], usual);
-        var worst = thrust ? Leaking(residual) : _place.Name == "exhaust" ? BlowsLess(residual) : top;
+        var worst =
+            thrust ? Leaking(residual)
+            : _place.Name == "exhaust" ? BlowsLess(residual)
+            : top;
         var most = odd.Max();
         for (var i = 0; i < n; i++)
         {
             var off = Math.Abs(Math.IEEERemainder(_angles[i] + Start + _span / 2 - _angles[worst] - LeakAt - Lag, CycleFold.Bins));
             var beside = i == (worst + 1) % n || i == (worst + n - 1) % n || off < _span;
-            if (i != worst && (thrust || distances[i] < (beside ? OddBeside : OddToo) * distances.Max())) odd[i] = Math.Min(odd[i], 0.9 * OddFrom);
+            if (i != worst && (thrust || distances[i] < (beside ? OddBeside : OddToo) * distances.Max()))
+                odd[i] = Math.Min(odd[i], 0.9 * OddFrom);
         }
 
         odd[worst] = most;
@@ -155,10 +204,14 @@ internal sealed class PulseShares
         return depth is > 1.1 or < 0.25 || Math.Abs(Shifted(share, usual).Shift) * _span / Points > 9;
     }
 
-    /// <summary>Whose leak a residual shows: behind rings and gasket by the way it comes and dies away, in the intake by where it is highest.</summary>
+    /// <summary>
+    /// Whose leak a residual shows: behind rings and gasket by the way it comes and dies away, in the intake by where it is
+    /// highest.
+    /// </summary>
     private int Leaking(double[] residual)
     {
-        if (_place.IsLeakOnly) return PulseCulprit.Find(residual, _angles, Lag);
+        if (_place.IsLeakOnly)
+            return PulseCulprit.Find(residual, _angles, Lag);
         var smooth = Smoothed(residual);
         return Nearest(Array.IndexOf(smooth, smooth.Max()) - ThrustAt - Lag);
     }
@@ -178,7 +231,8 @@ internal sealed class PulseShares
     }
 
     /// <summary>The place of the firing order whose firing TDC is nearest.</summary>
-    private int Nearest(double degrees) => Enumerable.Range(0, _angles.Length).MinBy(i => Math.Abs(Math.IEEERemainder(degrees - _angles[i], CycleFold.Bins)));
+    private int Nearest(double degrees) =>
+        Enumerable.Range(0, _angles.Length).MinBy(i => Math.Abs(Math.IEEERemainder(degrees - _angles[i], CycleFold.Bins)));
 
     /// <summary>The mean cycle less the usual share in every cylinder's place, a value a degree.</summary>
     private double[] Residual(double[] usual)
@@ -188,7 +242,8 @@ internal sealed class PulseShares
         for (var place = 0; place < _angles.Length; place++)
         {
             var start = _angles[place] + Start;
-            for (var k = 0; k < (int)Math.Round(_span); k++) residual[Wrap(start + k)] -= usual[Math.Min(Points - 1, (int)(k * Points / _span))];
+            for (var k = 0; k < (int)Math.Round(_span); k++)
+                residual[Wrap(start + k)] -= usual[Math.Min(Points - 1, (int)(k * Points / _span))];
         }
 
         return residual;
@@ -196,11 +251,15 @@ internal sealed class PulseShares
 
     private static int Wrap(double degrees) => (((int)Math.Round(degrees) % CycleFold.Bins) + CycleFold.Bins) % CycleFold.Bins;
 
-    /// <summary>The mean of the half of the shares that are most alike, and their usual distance from it: one odd share can't bend it.</summary>
+    /// <summary>
+    /// The mean of the half of the shares that are most alike, and their usual distance from it: one odd share can't bend it.
+    /// </summary>
     private static (double[] Usual, double Scatter) Usual(double[][] shares)
     {
         var half = shares.Length / 2 + 1;
-        var core = shares.Select(centre => shares.OrderBy(s => Distance(s, centre)).Take(half).ToArray()).MinBy(set => set.Sum(s => Distance(s, set[0])))!;
+        var core = shares
+            .Select(centre => shares.OrderBy(s => Distance(s, centre)).Take(half).ToArray())
+            .MinBy(set => set.Sum(s => Distance(s, set[0])))!;
         var usual = MeanOf(core);
         return (usual, Statistics.Median(core.Select(s => Distance(s, usual))));
     }
@@ -211,7 +270,13 @@ internal sealed class PulseShares
         var (shift, left) = Shifted(own, others);
         var depths = cycles.Select(c => 100 * Depth(c, others) / height).ToArray();
         var usual = Statistics.Median(cycles.Select(c => Distance(c, own)));
-        return new CylinderPulse(cylinder, 100 * Depth(own, others) / height, shift * _span / Points, 100 * left / Math.Max(1e-12, Root(others)), oddness)
+        return new CylinderPulse(
+            cylinder,
+            100 * Depth(own, others) / height,
+            shift * _span / Points,
+            100 * left / Math.Max(1e-12, Root(others)),
+            oddness
+        )
         {
             DepthSpreadPercent = Statistics.StandardDeviation(depths),
             OddCycles = cycles.Count(c => Distance(c, others) > OddFrom * Math.Max(unit, usual)) / (double)Math.Max(1, cycles.Length),
@@ -229,18 +294,21 @@ internal sealed class PulseShares
         {
             var degrees = start + (k + 0.5) * _span / Points;
             var at = cycle + (int)Math.Floor(degrees / 720);
-            if (at < 0 || at >= _cycles.Length) return null;
+            if (at < 0 || at >= _cycles.Length)
+                return null;
             var within = degrees - 720 * Math.Floor(degrees / 720) - 0.5;
             var i = Math.Clamp((int)Math.Floor(within), 0, CycleFold.Bins - 2);
             share[k] = _cycles[at][i] + (within - i) * (_cycles[at][i + 1] - _cycles[at][i]);
         }
 
         var level = share.Average();
-        for (var k = 0; k < Points; k++) share[k] -= level;
+        for (var k = 0; k < Points; k++)
+            share[k] -= level;
         return share;
     }
 
-    private static double[] MeanOf(double[][] shares) => [.. Enumerable.Range(0, Points).Select(k => shares.Length == 0 ? 0 : shares.Average(s => s[k]))];
+    private static double[] MeanOf(double[][] shares) =>
+        [.. Enumerable.Range(0, Points).Select(k => shares.Length == 0 ? 0 : shares.Average(s => s[k]))];
 
     private static double Height(double[] share) => Math.Max(1e-12, share.Max() - share.Min());
 
@@ -249,7 +317,8 @@ internal sealed class PulseShares
     private static double Distance(double[] a, double[] b)
     {
         double sum = 0;
-        for (var k = 0; k < a.Length; k++) sum += (a[k] - b[k]) * (a[k] - b[k]);
+        for (var k = 0; k < a.Length; k++)
+            sum += (a[k] - b[k]) * (a[k] - b[k]);
         return Math.Sqrt(sum / a.Length);
     }
 
@@ -257,7 +326,8 @@ internal sealed class PulseShares
     private static double Depth(double[] own, double[] others)
     {
         var (product, square) = (0.0, 0.0);
-        for (var k = 0; k < own.Length; k++) (product, square) = (product + own[k] * others[k], square + others[k] * others[k]);
+        for (var k = 0; k < own.Length; k++)
+            (product, square) = (product + own[k] * others[k], square + others[k] * others[k]);
         return square > 0 ? product / square * Height(others) : 0;
     }
 
@@ -268,7 +338,8 @@ internal sealed class PulseShares
         double Left(int shift)
         {
             var (sum, count) = (0.0, 0);
-            for (var k = Math.Max(0, -shift); k < Math.Min(Points, Points - shift); k++) (sum, count) = (sum + Math.Pow(own[k + shift] - others[k], 2), count + 1);
+            for (var k = Math.Max(0, -shift); k < Math.Min(Points, Points - shift); k++)
+                (sum, count) = (sum + Math.Pow(own[k + shift] - others[k], 2), count + 1);
             return sum / count;
         }
 

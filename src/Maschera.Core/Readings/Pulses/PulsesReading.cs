@@ -1,33 +1,67 @@
-using System.Globalization;
+using Maschera.Core.Basics;
 using Maschera.Core.Engines;
+using Maschera.Core.Expressions;
 using Maschera.Core.Readings.CamTiming;
 using Maschera.Core.Readings.Misfire;
 using Maschera.Core.Signals;
+using Maschera.Core.Timing;
 
 namespace Maschera.Core.Readings.Pulses;
 
 /// <summary>Which cylinder's pulse differs at a pick-up on the intake, the exhaust, the crankcase or the coolant tank.</summary>
-public sealed class PulsesReading : IReading
+public sealed class PulsesReading : ReadingOf<PulsesResult>
 {
     private const int FewCycles = 8;
 
     /// <summary>Slower than this the starter turns the engine, rpm.</summary>
     private const double Cranking = 400;
 
-    private const string Method =
-        "The trace is folded on the cycle and cut into each cylinder's share by stroke, allowing for the time the pulse is under way (usual for the place, or said); each mean share is held against the median shape of the others.\n"
-        + "Depth is the factor of that shape, shift where it fits best, oddness the distance left in units of the others' scatter and of chance over cycles.";
+    public override string Method =>
+        "The trace is folded on the cycle and cut into each cylinder's share by stroke, allowing for the time the pulse is under way "
+        + "(usual for the place, or said); each mean share is held against the median shape of the others.\n"
+        + "Depth is the factor of that shape, shift where it fits best, oddness the distance left in units of the others' scatter and "
+        + "of chance over cycles.";
 
-    public string Kind => "pulses";
-    public string Title => "Pulses";
-    public bool NeedsEngine => true;
-    public double UsefulRate => 20_000;
-    public Type ResultType => typeof(PulsesResult);
-    public IReadOnlyList<string> Options => ["at", "transit", "sync-kind", "sync-cylinder", "limit-idle", "limit-snap"];
+    public override string Kind => "pulses";
+    public override string Title => "Pulses";
 
-    public IReadOnlyList<Role> Roles { get; } =
+    public override JobStep Step => JobStep.IntoTheCylinder;
+    public override IReadOnlyList<Verdict> Verdicts { get; } =
     [
-        new("pulse", "Pulse pick-up", [], ["pulse", "pick-up", "pickup", "impuls"]),
+        new("even", Tone.Fine, "pulses even"),
+        new("one-odd", Tone.Fault, "one cylinder odd"),
+        new("several-odd", Tone.Fault, "several cylinders odd"),
+        Verdict.Unusable,
+    ];
+
+    public override IReadOnlyList<ReadingOption> Options { get; } =
+    [
+        new("at", "The pick-up sits on the", OptionType.Choice)
+        {
+            Usual = "as its name says",
+            Choices = [.. PulsePlace.All.Select(p => (p.Name, p.Name))],
+        },
+        new("transit", "Under way, if known", OptionType.Number) { Unit = "ms", Usual = "as usual" },
+        ReadingOption.SyncKind,
+        ReadingOption.SyncCylinder,
+        new("limit-idle", "Back pressure limit, idle", OptionType.Number),
+        new("limit-snap", "Back pressure limit, on a snap", OptionType.Number),
+    ];
+
+    public override IEnumerable<Suggestion> Suggest(CaptureFacts capture) =>
+        capture.IsScopeWith("pulse", "sync") && !capture.Has("pressure") ? [new()] : [];
+
+    public override bool NeedsEngine => true;
+    public override double UsefulRate => 20_000;
+
+    public override IReadOnlyList<Role> Roles { get; } =
+    [
+        new(
+            "pulse",
+            "Pulse pick-up",
+            [],
+            ["exhaust pulse", "intake pulse", "crankcase pulse", "coolant pulse", "pulse", "pick-up", "pickup", "impuls"]
+        ),
         new("sync", "Sync on one cylinder", [], ["ignition", "sync", "spark", "coil", "injector", "zünd"]),
         new("crank", "Crank sensor", [], ["crank sensor", "ckp", "kurbel", "vilebrequin", "albero motore"]),
         new("cam", "Cam sensor", [], ["cam sensor", "cmp", "nocken", "camme"]),
@@ -36,52 +70,90 @@ public sealed class PulsesReading : IReading
         new("sensor", "The vehicle's own pressure sensor", [], []),
     ];
 
-    public ReadingResult Read(ReadingRequest request, CancellationToken cancel = default)
+    protected override PulsesResult Make(ReadingRequest request, CancellationToken cancel)
     {
         var channels = RoleResolver.Resolve(this, request);
         var engine = request.Engine!;
         var cylinder = request.WholeNumber("sync-cylinder", engine.FiringOrder.Contains(1) ? 1 : engine.FiringOrder[0]);
-        if (!engine.FiringOrder.Contains(cylinder)) throw new ReadingException($"--sync-cylinder: there is no cylinder {cylinder} in an engine of {engine.Cylinders}.");
+        if (!engine.FiringOrder.Contains(cylinder))
+            throw new ReadingException($"--sync-cylinder: there is no cylinder {cylinder} in an engine of {engine.Cylinders}.");
         var transit = request.Options.ContainsKey("transit") ? request.Number("transit", 0) : (double?)null;
-        if (!channels.TryGetValue("pulse", out var pulse)) return Unusable(channels, new Note("no-pulse", "There is no pulse channel. Say which with --channel pulse=COLUMN."));
+        if (!channels.TryGetValue("pulse", out var pulse))
+            return Unusable(channels, new Note("no-pulse", "There is no pulse channel. Say which with --channel pulse=COLUMN."));
         List<Note> notes = [];
         var place = Place(request, pulse, notes);
-        if (engine.Cylinders < 3) return Unusable(channels, new Note("few-cylinders", "With fewer than three cylinders nothing tells which of them is the odd one. Compare with another capture of the same engine."), place);
+        if (engine.Cylinders < 3)
+            return Unusable(
+                channels,
+                new Note(
+                    "few-cylinders",
+                    "With fewer than three cylinders nothing tells which of them is the odd one. Compare with another capture of the "
+                        + "same engine."
+                ),
+                place
+            );
         var (clock, zero, problem) = Clock(channels, engine, request.Options.GetValueOrDefault("sync-kind", "ignition"), cylinder, notes);
-        if (clock is null) return Unusable(channels, problem!, place);
+        if (clock is null)
+            return Unusable(channels, problem!, place);
         cancel.ThrowIfCancellationRequested();
-        if (PulseShares.Of(pulse, clock, zero, engine, place, transit) is not { } shares) return Unusable(channels, new Note("few-cycles", "Fewer than three whole cycles: capture at least ten, better thirty."), place);
-        if (Silence(pulse, shares) is { } silent) return Unusable(channels, silent, place);
+        if (PulseShares.Of(pulse, clock, zero, engine, place, transit) is not { } shares)
+            return Unusable(channels, new Note("few-cycles", "Fewer than three whole cycles: capture at least ten, better thirty."), place);
+        if (Silence(pulse, shares) is { } silent)
+            return Unusable(channels, silent, place);
         return Build(request, channels, place, clock, zero, shares, notes);
     }
 
     private static PulsePlace Place(ReadingRequest request, Channel pulse, List<Note> notes)
     {
-        if (request.Options.TryGetValue("at", out var said)) return PulsePlace.All.FirstOrDefault(p => p.Name == said) ?? throw new ReadingException($"--at is {string.Join(", ", PulsePlace.All.Select(p => p.Name))}, not '{said}'.");
-        var guess = PulsePlace.All.FirstOrDefault(p => pulse.Name.Contains(p.Name, StringComparison.OrdinalIgnoreCase)) ?? PulsePlace.All[1];
+        if (request.Options.TryGetValue("at", out var said))
+            return PulsePlace.All.First(p => p.Name == said);
+        var guess =
+            PulsePlace.All.FirstOrDefault(p => pulse.Name.Contains(p.Name, StringComparison.OrdinalIgnoreCase)) ?? PulsePlace.All[1];
         notes.Add(new("at-guessed", $"'{pulse.Name}' is taken for a pick-up on the {guess.Name}; say so where it sits elsewhere."));
         return guess;
     }
 
     /// <summary>Crank degrees, and where the first cylinder of the firing order has its firing TDC on them.</summary>
-    private static (AngleClock? Clock, double Zero, Note? Problem) Clock(Dictionary<string, Channel> channels, Engine engine, string kind, int cylinder, List<Note> notes)
+    private static (AngleClock? Clock, double Zero, Note? Problem) Clock(
+        Dictionary<string, Channel> channels,
+        Engine engine,
+        string kind,
+        int cylinder,
+        List<Note> notes
+    )
     {
         var sync = channels.GetValueOrDefault("sync");
-        if (sync is null && channels.TryGetValue("cam", out var cam)) (sync, kind) = (cam, "cam");
-        if (kind is not ("ignition" or "injector" or "cam" or "pressure")) throw new ReadingException($"--sync-kind is ignition, injector, cam or pressure, not '{kind}'.");
-        if (sync is null) return (null, 0, new Note("no-sync", "Without a sync no pulse has a cylinder's name. Capture the ignition or the injector of one cylinder as well, and say it with --channel sync=COLUMN --sync-cylinder N."));
-        if (channels.TryGetValue("crank", out var crank) && AngleClock.Make(crank, engine, places => CamPattern.Repeats(SensorEdges.Find(sync).Edges, places)).Clock is { } wheel)
+        if (sync is null && channels.TryGetValue("cam", out var cam))
+            (sync, kind) = (cam, "cam");
+        if (kind is not ("ignition" or "injector" or "cam" or "pressure"))
+            throw new ReadingException($"--sync-kind is ignition, injector, cam or pressure, not '{kind}'.");
+        if (sync is null)
+            return (
+                null,
+                0,
+                new Note(
+                    "no-sync",
+                    "Without a sync no pulse has a cylinder's name. Capture the ignition or the injector of one cylinder as well, and "
+                        + "say it with --channel sync=COLUMN --sync-cylinder N."
+                )
+            );
+        if (
+            channels.TryGetValue("crank", out var crank)
+            && AngleClock.Make(crank, engine, places => CamPattern.Repeats(SensorEdges.Find(sync).Edges, places)).Clock is { } wheel
+        )
         {
             var phase = CyclePhase.Find(wheel, engine, sync, kind, cylinder);
             if (phase.Tdc is { } tdc)
             {
-                if (phase.Doubt is { } doubt) notes.Add(doubt);
+                if (phase.Doubt is { } doubt)
+                    notes.Add(doubt);
                 return (wheel, tdc, null);
             }
         }
 
         var (clock, problem) = MarkClock.FromSync(sync, kind, cylinder, engine);
-        if (clock is not null) notes.AddRange(clock.Notes);
+        if (clock is not null)
+            notes.AddRange(clock.Notes);
         return (clock, 0, problem);
     }
 
@@ -91,30 +163,55 @@ public sealed class PulsesReading : IReading
         var swing = shares.Mean.Max() - shares.Mean.Min();
         var step = Statistics.Median(pulse.Samples.Zip(pulse.Samples.Skip(1), (a, b) => (double)Math.Abs(b - a)));
         return swing < 1e-6 || swing < 2 * step / Math.Sqrt(shares.Cycles)
-            ? new Note("no-pulses", $"'{pulse.Name}' shows no pulses in step with the engine. Check hose and pick-up, and choose a smaller range.")
+            ? new Note(
+                "no-pulses",
+                $"'{pulse.Name}' shows no pulses in step with the engine. Check hose and pick-up, and choose a smaller range."
+            )
             : null;
     }
 
-    private static PulsesResult Build(ReadingRequest request, Dictionary<string, Channel> channels, PulsePlace place, AngleClock clock, double zero, PulseShares shares, List<Note> notes)
+    private static PulsesResult Build(
+        ReadingRequest request,
+        Dictionary<string, Channel> channels,
+        PulsePlace place,
+        AngleClock clock,
+        double zero,
+        PulseShares shares,
+        List<Note> notes
+    )
     {
         var engine = request.Engine!;
         var cylinders = shares.Compare(engine);
         var odd = cylinders.Where(c => c.IsOdd).OrderByDescending(c => c.Oddness).ToList();
-        if (shares.Cycles < FewCycles) notes.Add(new("few-cycles", $"Only {shares.Cycles} whole cycles: thirty make the figures sure."));
-        if (!shares.TransitIsSure) notes.Add(new("transit-doubtful", FormattableString.Invariant($"The pulse is taken to be {shares.TransitMs:0.0} ms under way from valve to pick-up, as usual; at this speed and so many cylinders a few milliseconds more or less name the neighbour in the firing order. Measure the pipe's length and say the time with --transit.")));
-        if (clock.SpeedRpm < Cranking) notes.Add(new("cranking", "The starter turns the engine: nothing fires, so only sealing and valves show in the pulses."));
-        var verdict = odd.Count == 0 ? "even" : odd.Count == 1 ? "one-odd" : "several-odd";
-        var cause = odd.Count == 1 && place.Name == "exhaust" && channels.TryGetValue("intake", out var intake) ? Cause(intake, clock, zero, engine, odd[0].Cylinder) : null;
+        if (shares.Cycles < FewCycles)
+            notes.Add(new("few-cycles", $"Only {shares.Cycles} whole cycles: thirty make the figures sure."));
+        if (!shares.TransitIsSure)
+            notes.Add(
+                new(
+                    "transit-doubtful",
+                    $"The pulse is taken to be {shares.TransitMs:0.0} ms under way from valve to pick-up, as usual; at this speed "
+                        + $"and so many cylinders a few milliseconds more or less name the neighbour in the firing order. Measure "
+                        + $"the pipe's length and say the time with --transit."
+                )
+            );
+        if (clock.SpeedRpm < Cranking)
+            notes.Add(new("cranking", "The starter turns the engine: nothing fires, so only sealing and valves show in the pulses."));
+        var verdict =
+            odd.Count == 0 ? "even"
+            : odd.Count == 1 ? "one-odd"
+            : "several-odd";
+        var cause =
+            odd.Count == 1 && place.Name == "exhaust" && channels.TryGetValue("intake", out var intake)
+                ? Cause(intake, clock, zero, engine, odd[0].Cylinder)
+                : null;
         var pressures = channels.TryGetValue("back-pressure", out var back) ? BackPressures.Of(back, clock, request) : [];
         return new PulsesResult
         {
-            Reading = "pulses",
             Verdict = verdict,
             Sentence = Sentence(place, odd, cause, clock.SpeedRpm) + BackPressures.Said(pressures, back?.Unit),
             Notes = notes,
             Channels = RoleResolver.Names(channels),
-            Method = Method,
-            Span = new Span(clock.Seconds[0], clock.Seconds[^1]),
+            Span = new Stretch(clock.Seconds[0], clock.Seconds[^1]),
             At = place.Name,
             SpeedRpm = clock.SpeedRpm,
             Cycles = shares.Cycles,
@@ -129,20 +226,27 @@ public sealed class PulsesReading : IReading
         };
     }
 
-    /// <summary>A cylinder that draws like the others but blows out otherwise lacks its burn; one that draws otherwise has a mechanical fault.</summary>
+    /// <summary>
+    /// A cylinder that draws like the others but blows out otherwise lacks its burn; one that draws otherwise has a mechanical
+    /// fault.
+    /// </summary>
     private static string? Cause(Channel intake, AngleClock clock, double zero, Engine engine, int cylinder)
     {
-        if (PulseShares.Of(intake, clock, zero, engine, PulsePlace.All[0], null) is not { } drawn) return null;
+        if (PulseShares.Of(intake, clock, zero, engine, PulsePlace.All[0], null) is not { } drawn)
+            return null;
         return drawn.Compare(engine).First(c => c.Cylinder == cylinder).IsOdd ? "mechanical" : "combustion";
     }
 
     private static string Sentence(PulsePlace place, List<CylinderPulse> odd, string? cause, double rpm)
     {
-        if (odd.Count == 0) return string.Create(CultureInfo.InvariantCulture, $"All cylinders pulse alike at the {place.Name}, {rpm:0} rpm.");
+        if (odd.Count == 0)
+            return $"All cylinders pulse alike at the {place.Name}, {rpm:0} rpm.";
         var first = odd[0];
-        var what = first.DepthPercent < 85 ? $"its pulse is only {first.DepthPercent:0} % as deep"
+        var what =
+            first.DepthPercent < 85 ? $"its pulse is only {first.DepthPercent:0} % as deep"
             : first.DepthPercent > 115 ? $"its pulse is {first.DepthPercent:0} % as deep"
-            : Math.Abs(first.ShiftDegrees) > 6 ? $"its pulse comes {Math.Abs(first.ShiftDegrees):0}° {(first.ShiftDegrees > 0 ? "later" : "earlier")}"
+            : Math.Abs(first.ShiftDegrees) > 6
+                ? $"its pulse comes {Math.Abs(first.ShiftDegrees):0}° {(first.ShiftDegrees > 0 ? "later" : "earlier")}"
             : $"its shape differs by {first.ShapeDifference:0} %";
         var more = odd.Count > 1 ? $" Cylinder {string.Join(", ", odd.Skip(1).Select(c => c.Cylinder))} too." : "";
         var why = cause switch
@@ -151,17 +255,12 @@ public sealed class PulsesReading : IReading
             "mechanical" => " It draws otherwise too: look at valves and sealing.",
             _ => "",
         };
-        return string.Create(CultureInfo.InvariantCulture, $"Cylinder {first.Cylinder} differs at the {place.Name}: {what}.{more}{why}");
+        return $"Cylinder {first.Cylinder} differs at the {place.Name}: {what}.{more}{why}";
     }
 
-    private static PulsesResult Unusable(Dictionary<string, Channel> channels, Note note, PulsePlace? place = null) => new()
-    {
-        Reading = "pulses",
-        Verdict = ReadingResult.Unusable,
-        Sentence = note.Text,
-        Notes = [note],
-        Channels = RoleResolver.Names(channels),
-        Method = Method,
-        At = place?.Name ?? "",
-    };
+    private static PulsesResult Unusable(Dictionary<string, Channel> channels, Note note, PulsePlace place) =>
+        Unusable(channels, note) with
+        {
+            At = place.Name,
+        };
 }

@@ -1,4 +1,6 @@
 using System.Text.Json.Serialization;
+using Maschera.Core.Engines;
+using Maschera.Core.Expressions;
 
 namespace Maschera.Core.Readings.Pulses;
 
@@ -65,7 +67,15 @@ public sealed record PulsesResult : ReadingResult
     public IReadOnlyList<BackPressure> BackPressure { get; init; } = [];
     public SensorLine? Sensor { get; init; }
 
+    public override CylinderWheel OnWheel(Engine engine) => new($"Depth of the pulse at the {At}", [.. engine.FiringOrder.Select(Cell)]);
+
+    private WheelCell Cell(int number) =>
+        Cylinders.FirstOrDefault(c => c.Cylinder == number) is { } own
+            ? new($"{number}", Math.Max(0, own.DepthPercent), own.IsOdd)
+            : new($"{number}", null, false);
+
     /// <inheritdoc/>
     [JsonIgnore]
-    public override IReadOnlyList<LedgerEntry> Ledger => IsUnusable ? [] : [.. Cylinders.Select(c => new LedgerEntry(c.Cylinder, c.DepthPercent, c.DepthSpreadPercent, "%", c.IsOdd))];
+    public override IReadOnlyList<LedgerEntry> Ledger =>
+        IsUnusable ? [] : [.. Cylinders.Select(c => new LedgerEntry(c.Cylinder, c.DepthPercent, c.DepthSpreadPercent, "%", c.IsOdd))];
 }

@@ -1,3 +1,4 @@
+using Maschera.Core.Basics;
 using Maschera.Core.Engines;
 using Maschera.Core.Signals;
 
@@ -26,8 +27,14 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
     public static CrankingSignal? FromCurrent(Channel current)
     {
         var load = Resampling.ToStep(current, Step);
-        if (Statistics.Quantile(load.Samples, 0.99) < -Statistics.Quantile(load.Samples, 0.01)) load = load.Scaled(-1);
-        return FromLoad(load, current, "clamp-offset", "The clamp read {0:0.#} A before cranking: its zero was off and has been taken away.");
+        if (Statistics.Quantile(load.Samples, 0.99) < -Statistics.Quantile(load.Samples, 0.01))
+            load = load.Scaled(-1);
+        return FromLoad(
+            load,
+            current,
+            "clamp-offset",
+            "The clamp read {0:0.#} A before cranking: its zero was off and has been taken away."
+        );
     }
 
     /// <summary>From the battery's voltage.</summary>
@@ -35,7 +42,8 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
     {
         var load = Resampling.ToStep(battery, Step).Scaled(-1);
         var rest = Statistics.Quantile(load.Samples, 0.001);
-        for (var i = 0; i < load.Samples.Length; i++) load.Samples[i] -= (float)rest;
+        for (var i = 0; i < load.Samples.Length; i++)
+            load.Samples[i] -= (float)rest;
         return FromLoad(load, battery, null, "");
     }
 
@@ -43,10 +51,12 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
     public static CrankingSignal? FromCrank(Channel crank, CrankWheel? wheel)
     {
         var speed = ToothSpeed.Of(crank, wheel);
-        if (speed is null) return null;
+        if (speed is null)
+            return null;
         var rpm = Resampling.ToStep(speed, Step);
         var turning = LongestRun(rpm.Samples, value => value is > 40 and < 600, (int)(0.1 / Step));
-        if (turning.Length < 0.5 / Step) return null;
+        if (turning.Length < 0.5 / Step)
+            return null;
         var mean = Statistics.Mean([.. rpm.Samples[turning.First..turning.End].Select(v => (double)v)]);
         var load = rpm with { Samples = Array.ConvertAll(rpm.Samples, value => (float)(mean - value)), Unit = "rpm" };
         return new CrankingSignal(load, turning.First, turning.End, new StallLoad(mean, StallLoad.Measured), []);
@@ -58,14 +68,16 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
         var working = WorkingLevel(samples);
         var smooth = Resampling.Smooth(samples, (int)(0.01 / Step));
         var on = LongestRun(smooth, value => value > OnShare * working, (int)(0.3 / Step));
-        if (on.Length < 0.3 / Step || !(working > 0)) return null;
+        if (on.Length < 0.3 / Step || !(working > 0))
+            return null;
         var doubts = new List<Note>();
         if (offsetCode is not null && on.First > 0.1 / Step)
         {
             var offset = Statistics.Quantile(samples.AsSpan(0, on.First - (int)(0.02 / Step)), 0.5);
             if (Math.Abs(offset) > 0.02 * working)
                 doubts.Add(new Note(offsetCode, string.Format(System.Globalization.CultureInfo.InvariantCulture, offsetText, offset)));
-            for (var i = 0; i < samples.Length; i++) samples[i] -= (float)offset;
+            for (var i = 0; i < samples.Length; i++)
+                samples[i] -= (float)offset;
         }
 
         return new CrankingSignal(load, on.First, on.End, StallLoad.FromInrush(original, smooth, on.First), doubts);
@@ -81,14 +93,19 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
     private static (int First, int End, int Length) LongestRun(float[] samples, Func<float, bool> belongs, int bridged)
     {
         (int First, int End, int Length) best = default;
-        int first = -1, last = -1;
+        int first = -1,
+            last = -1;
         for (var i = 0; i <= samples.Length; i++)
         {
             var inside = i < samples.Length && belongs(samples[i]);
-            if (inside && first < 0) first = i;
-            if (inside) last = i;
-            if (first < 0 || inside || i < samples.Length && i - last <= bridged) continue;
-            if (last + 1 - first > best.Length) best = (first, last + 1, last + 1 - first);
+            if (inside && first < 0)
+                first = i;
+            if (inside)
+                last = i;
+            if (first < 0 || inside || i < samples.Length && i - last <= bridged)
+                continue;
+            if (last + 1 - first > best.Length)
+                best = (first, last + 1, last + 1 - first);
             first = -1;
         }
 
@@ -108,10 +125,12 @@ internal readonly record struct StallLoad(double Load, double Doubt)
     /// <summary>From the largest load in the first quarter second: the inrush into a motor at rest.</summary>
     public static StallLoad FromInrush(Channel original, float[] load, int first)
     {
-        if (first * CrankingSignal.Step < 0.02) return new StallLoad(double.NaN, Clipped);
+        if (first * CrankingSignal.Step < 0.02)
+            return new StallLoad(double.NaN, Clipped);
         var inrush = load.AsSpan(first, Math.Min((int)(0.25 / CrankingSignal.Step), load.Length - first));
         var peak = inrush[0];
-        foreach (var value in inrush) peak = Math.Max(peak, value);
+        foreach (var value in inrush)
+            peak = Math.Max(peak, value);
         return new StallLoad(peak, Clipping.LongestFlat(original) > 8 ? Clipped : Seen);
     }
 }
@@ -123,10 +142,12 @@ internal static class Clipping
     public static int LongestFlat(Channel channel)
     {
         var samples = channel.Samples;
-        float top = float.MinValue, bottom = float.MaxValue;
+        float top = float.MinValue,
+            bottom = float.MaxValue;
         foreach (var value in samples)
         {
-            if (!float.IsFinite(value)) continue;
+            if (!float.IsFinite(value))
+                continue;
             top = Math.Max(top, value);
             bottom = Math.Min(bottom, value);
         }
@@ -136,7 +157,8 @@ internal static class Clipping
 
     private static int Longest(float[] samples, float level)
     {
-        int best = 0, run = 0;
+        int best = 0,
+            run = 0;
         foreach (var value in samples)
         {
             run = value == level ? run + 1 : 0;

@@ -27,13 +27,23 @@ internal static class Cycles
         var shortest = (int)(120 / FastestRpm / CrankingSignal.Step);
         var longest = Math.Min((int)(120 / SlowestRpm / CrankingSignal.Step), x.Length * 2 / 5);
         var likeness = new double[longest + 2];
-        for (var lag = shortest - 1; lag <= longest; lag++) likeness[lag] = Likeness(x, lag);
+        for (var lag = shortest - 1; lag <= longest; lag++)
+            likeness[lag] = Likeness(x, lag);
         var peaks = new List<(double R, int Lag)>();
         for (var lag = shortest; lag < longest; lag++)
-            if (likeness[lag] > likeness[lag - 1] && likeness[lag] >= likeness[lag + 1]) peaks.Add((likeness[lag], lag));
-        if (peaks.Count == 0) return [];
+            if (likeness[lag] > likeness[lag - 1] && likeness[lag] >= likeness[lag + 1])
+                peaks.Add((likeness[lag], lag));
+        if (peaks.Count == 0)
+            return [];
         var best = peaks.Max(p => p.R);
-        return [.. peaks.Where(p => p.R > Math.Max(0.4, best - 0.2)).OrderByDescending(p => p.R).Take(MostCandidates).Select(p => p.Lag * CrankingSignal.Step)];
+        return
+        [
+            .. peaks
+                .Where(p => p.R > Math.Max(0.4, best - 0.2))
+                .OrderByDescending(p => p.R)
+                .Take(MostCandidates)
+                .Select(p => p.Lag * CrankingSignal.Step),
+        ];
     }
 
     /// <summary>
@@ -43,9 +53,11 @@ internal static class Cycles
     {
         var length = (int)Math.Round(period / CrankingSignal.Step);
         var bounds = new List<int> { first };
-        while (bounds[^1] + 2.1 * length < end) bounds.Add(bounds[^1] + BestShift(load, bounds[^1], length, end));
+        while (bounds[^1] + 2.1 * length < end)
+            bounds.Add(bounds[^1] + BestShift(load, bounds[^1], length, end));
         var lastLength = bounds.Count > 1 ? bounds[^1] - bounds[^2] : length;
-        if (bounds[^1] + lastLength < end) bounds.Add(bounds[^1] + lastLength);
+        if (bounds[^1] + lastLength < end)
+            bounds.Add(bounds[^1] + lastLength);
         return bounds;
     }
 
@@ -54,26 +66,34 @@ internal static class Cycles
     {
         var all = bounds.Zip(bounds.Skip(1)).Select(pair => (From: pair.First, To: pair.Second)).ToList();
         var means = new double[all.Count];
-        for (var i = 0; i < all.Count; i++) means[i] = Statistics.Mean(load[all[i].From..all[i].To]);
+        for (var i = 0; i < all.Count; i++)
+            means[i] = Statistics.Mean(load[all[i].From..all[i].To]);
         var usualMean = Statistics.Median(means);
         var usualLength = Statistics.Median(all.Select(c => (double)(c.To - c.From)));
         var reach = 0.5 * (Statistics.Quantile(load[bounds[0]..bounds[^1]], 0.95) - Statistics.Quantile(load[bounds[0]..bounds[^1]], 0.05));
-        List<(int From, int To)> steady = [.. all.Where((c, i) =>
-            Math.Abs(means[i] - usualMean) < Math.Max(SteadyShare * Math.Abs(usualMean), 0.5 * reach)
-            && Math.Abs((c.To - c.From) / usualLength - 1) < SteadyShare / 2)];
+        List<(int From, int To)> steady =
+        [
+            .. all.Where(
+                (c, i) =>
+                    Math.Abs(means[i] - usualMean) < Math.Max(SteadyShare * Math.Abs(usualMean), 0.5 * reach)
+                    && Math.Abs((c.To - c.From) / usualLength - 1) < SteadyShare / 2
+            ),
+        ];
         return LikeTheOthers(load, steady);
     }
 
     /// <summary>Without cycles whose shape differs from the middle one far more than the cycles usually do.</summary>
     private static List<(int From, int To)> LikeTheOthers(ReadOnlySpan<float> load, List<(int From, int To)> cycles)
     {
-        if (cycles.Count < 4) return cycles;
+        if (cycles.Count < 4)
+            return cycles;
         const int points = 120;
         var shapes = new double[cycles.Count][];
         for (var c = 0; c < cycles.Count; c++)
         {
             shapes[c] = new double[points];
-            for (var p = 0; p < points; p++) shapes[c][p] = load[cycles[c].From + (int)((long)p * (cycles[c].To - cycles[c].From) / points)];
+            for (var p = 0; p < points; p++)
+                shapes[c][p] = load[cycles[c].From + (int)((long)p * (cycles[c].To - cycles[c].From) / points)];
         }
 
         var middle = Enumerable.Range(0, points).Select(p => Statistics.Median(shapes.Select(s => s[p]))).ToArray();
@@ -85,13 +105,16 @@ internal static class Cycles
     private static float[] WithoutDrift(ReadOnlySpan<float> load)
     {
         var slow = Resampling.Smooth(load, (int)(1.5 / CrankingSignal.Step));
-        for (var i = 0; i < slow.Length; i++) slow[i] = load[i] - slow[i];
+        for (var i = 0; i < slow.Length; i++)
+            slow[i] = load[i] - slow[i];
         return slow;
     }
 
     private static double Likeness(float[] x, int lag)
     {
-        double product = 0, left = 0, right = 0;
+        double product = 0,
+            left = 0,
+            right = 0;
         for (var i = 0; i + lag < x.Length; i++)
         {
             product += x[i] * x[i + lag];
@@ -107,7 +130,8 @@ internal static class Cycles
         var (best, shift) = (double.MaxValue, length);
         for (var lag = (int)(0.93 * length); lag <= (int)(1.07 * length) && at + lag + length <= end; lag++)
         {
-            double difference = 0, squared = 0;
+            double difference = 0,
+                squared = 0;
             for (var i = 0; i < length; i++)
             {
                 double d = load[at + lag + i] - load[at + i];
@@ -116,7 +140,8 @@ internal static class Cycles
             }
 
             var variance = squared - difference * difference / length;
-            if (variance < best) (best, shift) = (variance, lag);
+            if (variance < best)
+                (best, shift) = (variance, lag);
         }
 
         return shift;

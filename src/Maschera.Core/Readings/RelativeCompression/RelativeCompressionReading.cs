@@ -1,11 +1,12 @@
-using System.Globalization;
+using Maschera.Core.Basics;
 using Maschera.Core.Engines;
 using Maschera.Core.Signals;
+using Maschera.Core.Timing;
 
 namespace Maschera.Core.Readings.RelativeCompression;
 
 /// <summary>Which cylinder compresses less than the others, from the load on the starter while cranking.</summary>
-public sealed class RelativeCompressionReading : IReading
+public sealed class RelativeCompressionReading : ReadingOf<RelativeCompressionResult>
 {
     /// <summary>Below this share of the others' work a mechanic should act, percent.</summary>
     public const double LowPercent = 92;
@@ -20,7 +21,8 @@ public sealed class RelativeCompressionReading : IReading
     private static readonly string[] s_loads = ["current", "battery", "crank"];
 
     /// <summary>A window that holds a compression of even a slow twin, s, and the share of the usual reach it must show.</summary>
-    private const double LivelySeconds = 0.7, LivelyShare = 0.3;
+    private const double LivelySeconds = 0.7,
+        LivelyShare = 0.3;
 
     private const int FewCycles = 5;
     private const int LeastCycles = 3;
@@ -35,22 +37,32 @@ public sealed class RelativeCompressionReading : IReading
     private const double ClippedSeconds = 0.004;
 
     /// <summary>Misfit from which the fitted engine is doubted, and from which it is not believed, as a share of the reach.</summary>
-    private const double DoubtedMisfit = 0.03, RefusedMisfit = 0.09;
+    private const double DoubtedMisfit = 0.03,
+        RefusedMisfit = 0.09;
 
-    private const string Method =
-        "Fits an engine on its starter (slider-crank gas work, a leak in each cylinder, motor with inertia) to the mean cycle of steady cranking.\n"
+    public override string Method =>
+        "Fits an engine on its starter (slider-crank gas work, a leak in each cylinder, motor with inertia) to the mean cycle of "
+        + "steady cranking.\n"
         + "Each figure is the compression work of the fitted cylinder against the median of those not low; spread over cycles.";
 
-    public string Kind => "relative-compression";
-    public string Title => "Relative compression";
-    public bool NeedsEngine => true;
+    public override string Kind => "relative-compression";
+    public override string Title => "Relative compression";
+
+    public override JobStep Step => JobStep.Mechanical;
+    public override IReadOnlyList<Verdict> Verdicts { get; } =
+    [new("even", Tone.Fine, "even"), new("uneven", Tone.Fault, "uneven"), Verdict.Unusable];
+
+    public override IReadOnlyList<ReadingOption> Options { get; } = [ReadingOption.SyncKind, ReadingOption.SyncCylinder];
+
+    public override IEnumerable<Suggestion> Suggest(CaptureFacts capture) =>
+        capture.State == "cranking" && capture.IsScopeWith() && !capture.Has("pressure") && !capture.Has("pulse") ? [new()] : [];
+
+    public override bool NeedsEngine => true;
+
     /// <summary>Humps come some tens a second and sparks last a tenth of a millisecond.</summary>
-    public double UsefulRate => 25_000;
+    public override double UsefulRate => 25_000;
 
-    public Type ResultType => typeof(RelativeCompressionResult);
-    public IReadOnlyList<string> Options { get; } = ["sync-kind", "sync-cylinder"];
-
-    public IReadOnlyList<Role> Roles { get; } =
+    public override IReadOnlyList<Role> Roles { get; } =
     [
         new("current", "Starter current", ["A", "mA", "kA"], ["current", "starter", "strom", "corrente", "courant", "clamp", "amps"]),
         new("battery", "Battery voltage", [], ["battery", "batterie", "batteria", "supply voltage", "b+"]),
@@ -58,29 +70,50 @@ public sealed class RelativeCompressionReading : IReading
         new("sync", "Sync on one cylinder", [], ["sync", "ignition", "spark", "injector", "coil", "zünd", "trigger"]),
     ];
 
-    public ReadingResult Read(ReadingRequest request, CancellationToken cancel = default)
+    protected override RelativeCompressionResult Make(ReadingRequest request, CancellationToken cancel)
     {
-        var engine = request.Engine ?? throw new ReadingException($"{Kind} needs an engine: at least its cylinders and firing order.");
+        var engine = request.Engine!;
         var syncKind = SyncKind(request);
         var syncCylinder = request.WholeNumber("sync-cylinder", 1);
-        if (!engine.FiringOrder.Contains(syncCylinder)) throw new ReadingException($"--sync-cylinder: this engine has no cylinder {syncCylinder}.");
+        if (!engine.FiringOrder.Contains(syncCylinder))
+            throw new ReadingException($"--sync-cylinder: this engine has no cylinder {syncCylinder}.");
         var channels = RoleResolver.Resolve(this, request);
         var draft = new Draft(channels, LoadRole(channels, request));
-        if (engine.Cylinders < 2) return draft.Unusable("one-cylinder", "One cylinder has nothing to be compared with. Capture in-cylinder pressure instead.");
+        if (engine.Cylinders < 2)
+            return draft.Unusable("one-cylinder", "One cylinder has nothing to be compared with. Capture in-cylinder pressure instead.");
         var (signal, refusal) = Load(channels, request, engine);
-        if (signal is null) return draft.Unusable(refusal!.Code, refusal.Text);
+        if (signal is null)
+            return draft.Unusable(refusal!.Code, refusal.Text);
         draft.Notes.AddRange(signal.Doubts);
         // Before and after cranking the marked circuit may be off, which is no rest level.
         var sync = channels.TryGetValue("sync", out var syncChannel)
             ? SyncEvents.Find(syncChannel.Between(signal.Load.Time[signal.First], signal.Load.Time[signal.End - 1]))
             : [];
         var fitted = FindFit(signal, engine, sync, cancel);
-        if (fitted is not { } found) return draft.Unusable("too-short", "Fewer than three steady cranking cycles. Crank for five seconds with fuel or ignition disabled.");
-        if (found.Fit.Misfit > RefusedMisfit) return draft.Unusable("no-compressions", "The load does not rise and fall like this engine's compressions. Check the cylinder count, that the clamp sits on the starter cable, and that the engine does not fire.");
+        if (fitted is not { } found)
+            return draft.Unusable(
+                "too-short",
+                "Fewer than three steady cranking cycles. Crank for five seconds with fuel or ignition disabled."
+            );
+        if (found.Fit.Misfit > RefusedMisfit)
+            return draft.Unusable(
+                "no-compressions",
+                "The load does not rise and fall like this engine's compressions. Check the cylinder count, that the clamp sits on "
+                    + "the starter cable, and that the engine does not fire."
+            );
         AddDoubts(draft, channels, signal, found, sync.Count);
         var result = new Build(engine, signal, found, draft).Result(syncChannel is null ? null : sync, syncKind, syncCylinder);
-        if (result.Positions.Max(p => p.SpreadPercent) > WildSpread) return draft.Unusable("unsteady", "The cycles differ too much from one another to compare cylinders. Crank for five seconds without a break, battery charged.");
-        if (sync.Count < 2 && CouldBeHalfAsFast(result)) return draft.Unusable("ambiguous", "This could be an engine with every second or third cylinder dead, or a slower one that is even: the load looks the same. Add a sync on one cylinder.");
+        if (result.Positions.Max(p => p.SpreadPercent) > WildSpread)
+            return draft.Unusable(
+                "unsteady",
+                "The cycles differ too much from one another to compare cylinders. Crank for five seconds without a break, battery charged."
+            );
+        if (sync.Count < 2 && CouldBeHalfAsFast(result))
+            return draft.Unusable(
+                "ambiguous",
+                "This could be an engine with every second or third cylinder dead, or a slower one that is even: the load looks the "
+                    + "same. Add a sync on one cylinder."
+            );
         return result;
     }
 
@@ -88,7 +121,8 @@ public sealed class RelativeCompressionReading : IReading
     private static bool CouldBeHalfAsFast(RelativeCompressionResult result)
     {
         var dead = result.Low.Where(l => l.Percent < DeadPercent).Select(l => l.Position).ToList();
-        return dead.Count >= 2 && 3 * dead.Count >= result.Positions.Count
+        return dead.Count >= 2
+            && 3 * dead.Count >= result.Positions.Count
             && dead.Zip(dead.Skip(1), (a, b) => b - a).Distinct().Count() == 1;
     }
 
@@ -108,10 +142,33 @@ public sealed class RelativeCompressionReading : IReading
     {
         return LoadRole(channels, request) switch
         {
-            "current" => (CrankingSignal.FromCurrent(channels["current"]), new Note("no-cranking", "The current never shows a starter at work. Check the clamp and its range, and start the capture before cranking.")),
-            "battery" => (CrankingSignal.FromBattery(channels["battery"]), new Note("no-cranking", "The battery voltage never shows a starter at work. Start the capture before cranking.")),
-            "crank" => (CrankingSignal.FromCrank(channels["crank"], engine.CrankWheel), new Note("no-wheel", "The crank signal shows no trigger wheel turning at cranking speed. Give the wheel in the engine, or capture the starter current.")),
-            _ => (null, new Note("no-load-channel", "No channel tells the load on the starter. Capture the starter current, the battery voltage or the crank sensor while cranking.")),
+            "current" => (
+                CrankingSignal.FromCurrent(channels["current"]),
+                new Note(
+                    "no-cranking",
+                    "The current never shows a starter at work. Check the clamp and its range, and start the capture before cranking."
+                )
+            ),
+            "battery" => (
+                CrankingSignal.FromBattery(channels["battery"]),
+                new Note("no-cranking", "The battery voltage never shows a starter at work. Start the capture before cranking.")
+            ),
+            "crank" => (
+                CrankingSignal.FromCrank(channels["crank"], engine.CrankWheel),
+                new Note(
+                    "no-wheel",
+                    "The crank signal shows no trigger wheel turning at cranking speed. Give the wheel in the engine, or capture the "
+                        + "starter current."
+                )
+            ),
+            _ => (
+                null,
+                new Note(
+                    "no-load-channel",
+                    "No channel tells the load on the starter. Capture the starter current, the battery voltage or the crank sensor "
+                        + "while cranking."
+                )
+            ),
         };
     }
 
@@ -120,33 +177,45 @@ public sealed class RelativeCompressionReading : IReading
     {
         var load = signal.Load.Samples;
         var settled = SettledStretch(signal);
-        if (settled.End - settled.First < 0.5 / CrankingSignal.Step) return null;
+        if (settled.End - settled.First < 0.5 / CrankingSignal.Step)
+            return null;
         var periods = Cycles.CandidatePeriods(load.AsSpan(settled.First, settled.End - settled.First));
         var rough = new List<(double Cost, double[] Start, List<(int From, int To)> Cycles)>();
         var even = engine.FiresEvenly();
         foreach (var period in FittingSync(periods, sync))
         {
             var bounds = Cycles.Track(load, settled.First, settled.End, period);
-            if (bounds.Count < 2) continue;
+            if (bounds.Count < 2)
+                continue;
             var cycles = Cycles.Steady(load, bounds);
-            if (cycles.Count < LeastCycles) continue;
+            if (cycles.Count < LeastCycles)
+                continue;
             var model = new StarterModel(signal, cycles, engine);
             rough.AddRange(model.Starts(even).Take(even ? 2 : 5).Select(s => (s.Cost, s.Parameters, cycles)));
         }
 
         // A model remembers its last fold, so every fit that runs beside others has a model of its own.
-        return rough.OrderBy(r => r.Cost).Take(even ? 4 : 8)
+        return rough
+            .OrderBy(r => r.Cost)
+            .Take(even ? 4 : 8)
             .SelectMany(r => new[] { r.Start, StarterModel.WithoutLeaks(r.Start) }.Select(start => (r.Cycles, Start: start)))
-            .AsParallel().AsOrdered().WithCancellation(cancel)
+            .AsParallel()
+            .AsOrdered()
+            .WithCancellation(cancel)
             .Select(r => (r.Cycles, Near: new StarterModel(signal, r.Cycles, engine).Approach(r.Start, cancel)))
-            .OrderBy(r => r.Near.Cost).Take(2)
+            .OrderBy(r => r.Near.Cost)
+            .Take(2)
             .Select(r => (r.Cycles, r.Near, Model: new StarterModel(signal, r.Cycles, engine)))
             .Select(r => new Found(r.Model, r.Model.Fit(r.Near.Parameters, cancel), r.Cycles))
             .AsSequential()
-            .OrderBy(f => f.Fit.Cost).Cast<Found?>().FirstOrDefault();
+            .OrderBy(f => f.Fit.Cost)
+            .Cast<Found?>()
+            .FirstOrDefault();
     }
 
-    /// <summary>Without the inrush and spin-up at the start, the run-down at the end, and any stretch in which nothing rises and falls.</summary>
+    /// <summary>
+    /// Without the inrush and spin-up at the start, the run-down at the end, and any stretch in which nothing rises and falls.
+    /// </summary>
     private static (int First, int End) SettledStretch(CrankingSignal signal)
     {
         var length = signal.End - signal.First;
@@ -163,7 +232,8 @@ public sealed class RelativeCompressionReading : IReading
     {
         var window = (int)(LivelySeconds / CrankingSignal.Step);
         var hop = window / 7;
-        if (end - first < 3 * window) return (first, end);
+        if (end - first < 3 * window)
+            return (first, end);
         var reaches = new List<double>();
         for (var at = first; at + window <= end; at += hop)
             reaches.Add(Statistics.Quantile(load.AsSpan(at, window), 0.98) - Statistics.Quantile(load.AsSpan(at, window), 0.02));
@@ -171,8 +241,10 @@ public sealed class RelativeCompressionReading : IReading
         (int From, int Count) best = default;
         for (int i = 0, from = 0; i <= reaches.Count; i++)
         {
-            if (i < reaches.Count && reaches[i] >= least) continue;
-            if (i - from > best.Count) best = (from, i - from);
+            if (i < reaches.Count && reaches[i] >= least)
+                continue;
+            if (i - from > best.Count)
+                best = (from, i - from);
             from = i + 1;
         }
 
@@ -186,9 +258,11 @@ public sealed class RelativeCompressionReading : IReading
     private static List<double> FittingSync(List<double> periods, List<SyncEvent> sync)
     {
         var beats = sync.Zip(sync.Skip(1), (a, b) => b.Peak - a.Peak).ToList();
-        if (beats.Count == 0) return periods;
+        if (beats.Count == 0)
+            return periods;
         var beat = Statistics.Median(beats);
-        if (beats.Count(b => Math.Abs(b / beat - 1) < 0.15) < 0.6 * beats.Count) return periods;
+        if (beats.Count(b => Math.Abs(b / beat - 1) < 0.15) < 0.6 * beats.Count)
+            return periods;
         var fitting = periods.Where(p => Math.Abs(p / beat - 1) < 0.06 || Math.Abs(p / beat - 2) < 0.12).ToList();
         return fitting.Count > 0 ? fitting : [beat, 2 * beat];
     }
@@ -196,13 +270,39 @@ public sealed class RelativeCompressionReading : IReading
     private static void AddDoubts(Draft draft, Dictionary<string, Channel> channels, CrankingSignal signal, Found found, int syncEvents)
     {
         var notes = draft.Notes;
-        if (found.Cycles.Count < FewCycles) notes.Add(new("few-cycles", $"Only {found.Cycles.Count} steady cycles: crank longer for a surer figure."));
-        if (found.Rpm < SlowRpm) notes.Add(new("slow-cranking", $"Cranking at {found.Rpm:0} rpm is slow: leaks weigh heavier. Charge or jump the battery and repeat."));
-        if (found.Fit.Misfit > DoubtedMisfit) notes.Add(new("rough-fit", $"The fitted engine leaves {found.Fit.Misfit:P0} of the signal unexplained: take the percentages as rough."));
-        if (Fired(signal, found)) notes.Add(new("engine-fired", "The starter load falls away during cranking: the engine fired or the starter let go. Those cycles are left out; disable fuel or ignition."));
-        if (channels.TryGetValue("battery", out var battery)) AddSag(notes, battery, signal);
-        if (Clipped(channels[draft.LoadRole!], signal, found)) notes.Add(new("clipped", "The channel hits its end stop during the cycles used: take a larger range."));
-        if (syncEvents == 0 && !channels.ContainsKey("sync")) notes.Add(new("no-sync", "No sync was captured, so position 1 is the first compression used and no cylinder is named. Add a clamp on one plug lead or injector."));
+        if (found.Cycles.Count < FewCycles)
+            notes.Add(new("few-cycles", $"Only {found.Cycles.Count} steady cycles: crank longer for a surer figure."));
+        if (found.Rpm < SlowRpm)
+            notes.Add(
+                new("slow-cranking", $"Cranking at {found.Rpm:0} rpm is slow: leaks weigh heavier. Charge or jump the battery and repeat.")
+            );
+        if (found.Fit.Misfit > DoubtedMisfit)
+            notes.Add(
+                new(
+                    "rough-fit",
+                    $"The fitted engine leaves {found.Fit.Misfit:P0} of the signal unexplained: take the percentages as rough."
+                )
+            );
+        if (Fired(signal, found))
+            notes.Add(
+                new(
+                    "engine-fired",
+                    "The starter load falls away during cranking: the engine fired or the starter let go. Those cycles are left out; "
+                        + "disable fuel or ignition."
+                )
+            );
+        if (channels.TryGetValue("battery", out var battery))
+            AddSag(notes, battery, signal);
+        if (Clipped(channels[draft.LoadRole!], signal, found))
+            notes.Add(new("clipped", "The channel hits its end stop during the cycles used: take a larger range."));
+        if (syncEvents == 0 && !channels.ContainsKey("sync"))
+            notes.Add(
+                new(
+                    "no-sync",
+                    "No sync was captured, so position 1 is the first compression used and no cylinder is named. Add a clamp on one "
+                        + "plug lead or injector."
+                )
+            );
     }
 
     private static bool Fired(CrankingSignal signal, Found found)
@@ -214,14 +314,24 @@ public sealed class RelativeCompressionReading : IReading
     private static void AddSag(List<Note> notes, Channel battery, CrankingSignal signal)
     {
         var volts = Resampling.ToStep(battery, 0.02).Between(signal.Load.Time[signal.First] + 0.3, signal.Load.Time[signal.End - 1]);
-        if (volts.Samples.Length == 0) return;
+        if (volts.Samples.Length == 0)
+            return;
         var lowest = volts.Samples.Min();
-        if (lowest < SaggingVolts) notes.Add(new("battery-sag", string.Create(CultureInfo.InvariantCulture, $"The battery falls to {lowest:0.0} V while cranking, below {SaggingVolts} V: a weak battery fakes faults. Charge it and repeat.")));
+        if (lowest < SaggingVolts)
+            notes.Add(
+                new(
+                    "battery-sag",
+                    $"The battery falls to {lowest:0.0} V while cranking, below {SaggingVolts} V: a weak battery fakes faults. "
+                        + $"Charge it and repeat."
+                )
+            );
     }
 
     private static bool Clipped(Channel original, CrankingSignal signal, Found found) =>
         signal.Load.Unit != "rpm"
-        && Clipping.LongestFlat(original.Between(signal.Load.Time[found.Cycles[0].From], signal.Load.Time[found.Cycles[^1].To - 1])) * original.Time.Step > ClippedSeconds;
+        && Clipping.LongestFlat(original.Between(signal.Load.Time[found.Cycles[0].From], signal.Load.Time[found.Cycles[^1].To - 1]))
+            * original.Time.Step
+            > ClippedSeconds;
 
     /// <summary>The engine found in the capture.</summary>
     private readonly record struct Found(StarterModel Model, StarterFit Fit, List<(int From, int To)> Cycles)
@@ -234,15 +344,11 @@ public sealed class RelativeCompressionReading : IReading
     {
         public List<Note> Notes { get; } = [];
 
-        public RelativeCompressionResult Unusable(string code, string text) => new()
-        {
-            Reading = "relative-compression",
-            Verdict = ReadingResult.Unusable,
-            Sentence = text,
-            Notes = [.. Notes, new Note(code, text)],
-            Channels = RoleResolver.Names(Channels),
-            Method = Method,
-        };
+        public RelativeCompressionResult Unusable(string code, string text) =>
+            RelativeCompressionReading.Unusable(Channels, new Note(code, text)) with
+            {
+                Notes = [.. Notes, new Note(code, text)],
+            };
     }
 
     /// <summary>Turns a fit into the result.</summary>
@@ -256,23 +362,24 @@ public sealed class RelativeCompressionReading : IReading
             var reference = found.Fit.Work[0] / percents[0] * 100;
             var spreads = found.Model.Spread(found.Fit).Select(s => 100 * s / reference).ToArray();
             var shift = Shift(sync, syncKind, syncCylinder);
-            var positions = Enumerable.Range(0, _n).Select(place =>
-            {
-                // Without names position 1 is the first fitted one; with them it is the firing order's first cylinder.
-                var fitted = shift is { } s ? (place - s + _n) % _n : place;
-                int? cylinder = shift is null ? null : engine.FiringOrder[place];
-                return new PositionWork(place + 1, cylinder, Math.Round(percents[fitted], 1), Math.Round(spreads[fitted], 1));
-            }).ToList();
+            var positions = Enumerable
+                .Range(0, _n)
+                .Select(place =>
+                {
+                    // Without names position 1 is the first fitted one; with them it is the firing order's first cylinder.
+                    var fitted = shift is { } s ? (place - s + _n) % _n : place;
+                    int? cylinder = shift is null ? null : engine.FiringOrder[place];
+                    return new PositionWork(place + 1, cylinder, Math.Round(percents[fitted], 1), Math.Round(spreads[fitted], 1));
+                })
+                .ToList();
             var low = positions.Where(IsLow).Select(p => new LowPosition(p.Position, p.Cylinder, p.Percent)).ToList();
             return new RelativeCompressionResult
             {
-                Reading = "relative-compression",
                 Verdict = low.Count > 0 ? "uneven" : "even",
                 Sentence = RelativeCompressionWords.Sentence(positions, low),
                 Notes = draft.Notes,
                 Channels = RoleResolver.Names(draft.Channels),
-                Method = Method,
-                Span = new Span(Seconds(found.Cycles[0].From), Seconds(found.Cycles[^1].To)),
+                Span = new Stretch(Seconds(found.Cycles[0].From), Seconds(found.Cycles[^1].To)),
                 LoadRole = draft.LoadRole,
                 CrankingSpeedRpm = Math.Round(found.Rpm, 1),
                 Cycles = found.Cycles.Count,
@@ -288,11 +395,14 @@ public sealed class RelativeCompressionReading : IReading
 
         private int? Shift(List<SyncEvent>? sync, string kind, int cylinder)
         {
-            if (sync is null) return null;
+            if (sync is null)
+                return null;
             var marks = sync.Select(e => Mark(e, kind))
                 .Select(seconds => (seconds - signal.Load.Time.Start) / CrankingSignal.Step)
                 .Select(sample => found.Model.DegreesAt(sample, found.Fit.SpeedSwing))
-                .Where(d => d is not null).Select(d => d!.Value).ToList();
+                .Where(d => d is not null)
+                .Select(d => d!.Value)
+                .ToList();
             var naming = CylinderNaming.Name(marks, kind, cylinder, engine, found.Fit.TdcDegrees);
             draft.Notes.AddRange(naming.Doubts);
             return naming.Shift;
@@ -302,27 +412,33 @@ public sealed class RelativeCompressionReading : IReading
         /// The moment that counts: a spark is the peak, or the end of the dwell where only that shows; a tower its
         /// peak; the rest their beginning.
         /// </summary>
-        private static double Mark(SyncEvent e, string kind) => kind switch
-        {
-            "ignition" => e.Peak - e.Start < 0.0005 && e.End - e.Start > 0.001 ? e.End : e.Peak,
-            "pressure" => e.Peak,
-            _ => (e.Start + e.End) / 2,
-        };
+        private static double Mark(SyncEvent e, string kind) =>
+            kind switch
+            {
+                "ignition" => e.Peak - e.Start < 0.0005 && e.End - e.Start > 0.001 ? e.End : e.Peak,
+                "pressure" => e.Peak,
+                _ => (e.Start + e.End) / 2,
+            };
 
         private List<Hump> Humps(List<PositionWork> positions, int shift)
         {
             var angles = engine.Angles();
             var humps = new List<Hump>();
             for (var cycle = 0; cycle < found.Cycles.Count; cycle++)
-                for (var fitted = 0; fitted < _n; fitted++)
-                {
-                    var tdc = (found.Fit.TdcDegrees + angles[fitted]) % 720;
-                    var position = positions[(fitted + shift) % _n];
-                    var stroke = 720.0 / _n;
-                    humps.Add(new Hump(
+            for (var fitted = 0; fitted < _n; fitted++)
+            {
+                var tdc = (found.Fit.TdcDegrees + angles[fitted]) % 720;
+                var position = positions[(fitted + shift) % _n];
+                var stroke = 720.0 / _n;
+                humps.Add(
+                    new Hump(
                         Math.Round(Seconds(found.Model.SampleAt(cycle, tdc - stroke, found.Fit.SpeedSwing)), 4),
-                        Math.Round(Seconds(found.Model.SampleAt(cycle, tdc, found.Fit.SpeedSwing)), 4), position.Position, position.Cylinder));
-                }
+                        Math.Round(Seconds(found.Model.SampleAt(cycle, tdc, found.Fit.SpeedSwing)), 4),
+                        position.Position,
+                        position.Cylinder
+                    )
+                );
+            }
 
             return [.. humps.OrderBy(h => h.To)];
         }
@@ -339,8 +455,13 @@ public sealed class RelativeCompressionReading : IReading
             return new FoldedCycle(
                 [.. range.Select(b => (float)(b * degreesPerBin))],
                 [.. range.Select(b => At(found.Fit.Mean, b))],
-                [.. range.Select(b => (float)Math.Round(Statistics.StandardDeviation([.. each.Select(f => f.Load[(b + offset) % bins])]), 2))],
-                [.. range.Select(b => At(found.Fit.Fitted, b))]);
+                [
+                    .. range.Select(b =>
+                        (float)Math.Round(Statistics.StandardDeviation([.. each.Select(f => f.Load[(b + offset) % bins])]), 2)
+                    ),
+                ],
+                [.. range.Select(b => At(found.Fit.Fitted, b))]
+            );
         }
 
         private double Seconds(double sample) => signal.Load.Time.Start + sample * CrankingSignal.Step;

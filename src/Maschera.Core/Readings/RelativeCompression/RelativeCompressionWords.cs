@@ -7,10 +7,14 @@ internal static class RelativeCompressionWords
 {
     public static string Sentence(IReadOnlyList<PositionWork> positions, IReadOnlyList<LowPosition> low)
     {
-        if (low.Count == 0) return Even(positions);
+        if (low.Count == 0)
+            return Even(positions);
         var named = low[0].Cylinder is not null;
         var parts = low.Select(l => named ? $"cylinder {l.Cylinder} at {Percent(l.Percent)}" : $"one at {Percent(l.Percent)}");
-        var which = named ? Join(parts) : low.Count == 1 ? $"one cylinder at {Percent(low[0].Percent)}" : $"{low.Count} cylinders, {Join(parts)}";
+        var which =
+            named ? Join(parts)
+            : low.Count == 1 ? $"one cylinder at {Percent(low[0].Percent)}"
+            : $"{low.Count} cylinders, {Join(parts)}";
         var rest = positions.Where(p => low.All(l => l.Position != p.Position)).ToList();
         var others = rest.Count > 1 ? $"; the other {rest.Count} agree within {Reach(rest)}" : "";
         var unnamed = named ? "" : " Without a sync it can't be said which.";
@@ -18,7 +22,8 @@ internal static class RelativeCompressionWords
     }
 
     private static string Even(IReadOnlyList<PositionWork> positions) =>
-        $"Compression is even: all {positions.Count} cylinders agree within {Reach(positions)}. Mechanically sound as far as this test sees; look elsewhere.";
+        $"Compression is even: all {positions.Count} cylinders agree within {Reach(positions)}. Mechanically sound as far as this "
+        + $"test sees; look elsewhere.";
 
     private static string Reach(IReadOnlyList<PositionWork> positions) =>
         Percent(positions.Max(p => p.Percent) - positions.Min(p => p.Percent), "0.0");

@@ -15,7 +15,15 @@ internal readonly record struct Prior(double Mean, double Deviation);
 /// <param name="Misfit">Root mean square of what is left over the signal's reach.</param>
 /// <param name="Cost">What the fit minimised.</param>
 internal sealed record StarterFit(
-    double TdcDegrees, double SpeedSwing, double[] Work, double[] Mean, double[] Fitted, double Misfit, double Cost, double[] Parameters);
+    double TdcDegrees,
+    double SpeedSwing,
+    double[] Work,
+    double[] Mean,
+    double[] Fitted,
+    double Misfit,
+    double Cost,
+    double[] Parameters
+);
 
 /// <summary>
 /// An engine on its starter, fitted to the mean cranking cycle. Every cylinder compresses its charge along the
@@ -39,7 +47,13 @@ internal sealed class StarterModel
     private const double OverrunShare = 0.05;
 
     private const double BinDegrees = 720.0 / Bins;
-    private const int Swing = 0, Phase = 1, Ratio = 2, Closing = 3, Opening = 4, Lag = 5, Leak = 6;
+    private const int Swing = 0,
+        Phase = 1,
+        Ratio = 2,
+        Closing = 3,
+        Opening = 4,
+        Lag = 5,
+        Leak = 6;
 
     private readonly float[] _load;
     private readonly List<(int From, int To)> _cycles;
@@ -137,7 +151,10 @@ internal sealed class StarterModel
             var (torque, movedWork) = Torque(moved, speed);
             var (baseTorque, _) = Torque(fit.Parameters, speed);
             perUnit[i] = movedWork[i] - work[i];
-            columns.Add([.. Follow(torque, speed, Math.Exp(moved[Lag])).Zip(Follow(baseTorque, speed, Math.Exp(moved[Lag])), (a, b) => (a - b) * scale)]);
+            columns.Add([
+                .. Follow(torque, speed, Math.Exp(moved[Lag]))
+                    .Zip(Follow(baseTorque, speed, Math.Exp(moved[Lag])), (a, b) => (a - b) * scale),
+            ]);
         }
 
         columns.Add([.. Enumerable.Repeat(1.0, Bins)]);
@@ -147,7 +164,8 @@ internal sealed class StarterModel
         {
             var left = fold.Load.Zip(fit.Mean, (a, b) => a - b).ToArray();
             var solved = LeastSquares.Linear(columns, left, ridge: 1e-4);
-            for (var i = 0; i < n; i++) deltas[i].Add(solved[i] * perUnit[i]);
+            for (var i = 0; i < n; i++)
+                deltas[i].Add(solved[i] * perUnit[i]);
         }
 
         return [.. deltas.Select(d => Statistics.StandardDeviation(d.ToArray()))];
@@ -158,7 +176,8 @@ internal sealed class StarterModel
     {
         foreach (var (from, to) in _cycles)
         {
-            if (sample < from || sample >= to) continue;
+            if (sample < from || sample >= to)
+                continue;
             var angle = CumulativeAngle(from, to, speedSwing);
             var at = (int)(sample - from);
             return angle[at] + (sample - from - at) * (angle[at + 1] - angle[at]);
@@ -167,14 +186,18 @@ internal sealed class StarterModel
         return null;
     }
 
-    /// <summary>The sample at which a cycle reaches an angle on the folded axis; angles beyond 0-720 reach into the neighbours' time.</summary>
+    /// <summary>
+    /// The sample at which a cycle reaches an angle on the folded axis; angles beyond 0-720 reach into the neighbours' time.
+    /// </summary>
     public double SampleAt(int cycle, double degrees, double speedSwing)
     {
         var (from, to) = _cycles[cycle];
-        if (degrees < 0) return from + degrees / 720 * (to - from);
+        if (degrees < 0)
+            return from + degrees / 720 * (to - from);
         var angle = CumulativeAngle(from, to, speedSwing);
         var at = Array.BinarySearch(angle, degrees);
-        if (at < 0) at = ~at;
+        if (at < 0)
+            at = ~at;
         return from + Math.Min(at, to - from);
     }
 
@@ -202,7 +225,8 @@ internal sealed class StarterModel
         for (var i = 0; i < n; i++)
         {
             var torque = new double[Bins];
-            for (var b = 0; b < Bins; b++) torque[b] = usual(AfterTdc(BinAngle(b) - phase - _angles[i]));
+            for (var b = 0; b < Bins; b++)
+                torque[b] = usual(AfterTdc(BinAngle(b) - phase - _angles[i]));
             columns.Add(Follow(torque, speed, lag));
         }
 
@@ -212,12 +236,14 @@ internal sealed class StarterModel
         for (var b = 0; b < Bins; b++)
         {
             var left = mean[b];
-            for (var c = 0; c <= n; c++) left -= solved[c] * columns[c][b];
+            for (var c = 0; c <= n; c++)
+                left -= solved[c] * columns[c][b];
             cost += left * left / Square(ResidualShare * _reach);
         }
 
         var middle = Statistics.Median(solved.Take(n));
-        if (middle <= 0) cost += 1e6;
+        if (middle <= 0)
+            cost += 1e6;
         var parameters = new double[Leak + n];
         (parameters[Swing], parameters[Phase], parameters[Ratio]) = (_swing.Mean, phase, _ratio.Mean);
         (parameters[Closing], parameters[Opening], parameters[Lag]) = (_closing.Mean, _opening.Mean, Math.Log(lag));
@@ -243,7 +269,8 @@ internal sealed class StarterModel
                 var off = Math.Abs(k.Parameters[Phase] - start.Parameters[Phase]);
                 return Math.Min(off, span - off) > apart;
             });
-            if (isNew) kept.Add(start);
+            if (isNew)
+                kept.Add(start);
         }
 
         return kept;
@@ -254,14 +281,16 @@ internal sealed class StarterModel
         var (r, _, _, scale, _) = Evaluate(q);
         var n = _angles.Length;
         var all = new double[Bins + 6 + n];
-        for (var b = 0; b < Bins; b++) all[b] = r[b] / (share * _reach);
+        for (var b = 0; b < Bins; b++)
+            all[b] = r[b] / (share * _reach);
         all[Bins] = (q[Swing] - _swing.Mean) / _swing.Deviation;
         all[Bins + 1] = Math.Log(q[Ratio] / _ratio.Mean) / _ratio.Deviation;
         all[Bins + 2] = (q[Closing] - _closing.Mean) / _closing.Deviation;
         all[Bins + 3] = (q[Opening] - _opening.Mean) / _opening.Deviation;
         all[Bins + 4] = (q[Lag] - s_lag.Mean) / s_lag.Deviation;
         all[Bins + 5] = 50 * Math.Min(scale, 0) / _reach;
-        for (var i = 0; i < n; i++) all[Bins + 6 + i] = (q[Leak + i] - s_leak.Mean) / s_leak.Deviation;
+        for (var i = 0; i < n; i++)
+            all[Bins + 6 + i] = (q[Leak + i] - s_leak.Mean) / s_leak.Deviation;
         return all;
     }
 
@@ -273,7 +302,8 @@ internal sealed class StarterModel
         var use = Array.ConvertAll(mean, value => value > _overrun);
         var solved = LeastSquares.Linear([load, [.. Enumerable.Repeat(1.0, Bins)]], mean, use);
         var residual = new double[Bins];
-        for (var b = 0; b < Bins; b++) residual[b] = use[b] ? mean[b] - solved[0] * load[b] - solved[1] : 0;
+        for (var b = 0; b < Bins; b++)
+            residual[b] = use[b] ? mean[b] - solved[0] * load[b] - solved[1] : 0;
         return (residual, mean, work, solved[0], speed);
     }
 
@@ -289,13 +319,13 @@ internal sealed class StarterModel
         for (var i = 0; i < n; i++)
         {
             var tdc = q[Phase] + _angles[i];
-            var pressed = Compress(volumes, q[Closing], q[Opening], Math.Exp(q[Leak + i]), degree =>
-                meanSpeed / speed[Bin(tdc + degree)]);
+            var pressed = Compress(volumes, q[Closing], q[Opening], Math.Exp(q[Leak + i]), degree => meanSpeed / speed[Bin(tdc + degree)]);
             work[i] = pressed.Work;
             for (var b = 0; b < Bins; b++)
             {
                 var after = AfterTdc(BinAngle(b) - tdc);
-                if (Math.Abs(after) < 180) torque[b] += pressed.At(after);
+                if (Math.Abs(after) < 180)
+                    torque[b] += pressed.At(after);
             }
         }
 
@@ -323,13 +353,15 @@ internal sealed class StarterModel
         var logPressure = Exponent * (Math.Log(volumes.At(-180 + closing)) - volumes.Log(first));
         for (var degree = first; degree <= last; degree++)
         {
-            if (degree > first) logPressure += Exponent * (volumes.Log(degree - 1) - volumes.Log(degree));
+            if (degree > first)
+                logPressure += Exponent * (volumes.Log(degree - 1) - volumes.Log(degree));
             // Mass goes with pressure over temperature, temperature with the polytropic power of the pressure.
             var density = Math.Exp(logPressure / Exponent);
             var lost = leak * (Math.Exp(logPressure) - 1) / (density * volumes[degree]) * slowness(degree);
             logPressure -= Exponent * Math.Clamp(lost, -0.3, 0.3);
             torque[degree + 180] = (1 - Math.Exp(logPressure)) * volumes.Slope(degree);
-            if (degree < 0) work += torque[degree + 180];
+            if (degree < 0)
+                work += torque[degree + 180];
         }
 
         return new Pressed(torque, work);
@@ -339,7 +371,8 @@ internal sealed class StarterModel
     private static double[] Follow(double[] torque, double[] speed, double lag)
     {
         var keep = new double[Bins];
-        double product = 1, state = 0;
+        double product = 1,
+            state = 0;
         for (var b = 0; b < Bins; b++)
         {
             keep[b] = Math.Exp(-BinDegrees / (speed[b] * lag));
@@ -349,14 +382,16 @@ internal sealed class StarterModel
 
         state /= 1 - product;
         var load = new double[Bins];
-        for (var b = 0; b < Bins; b++) load[b] = state = keep[b] * state + (1 - keep[b]) * torque[b];
+        for (var b = 0; b < Bins; b++)
+            load[b] = state = keep[b] * state + (1 - keep[b]) * torque[b];
         return load;
     }
 
     /// <summary>The fold of the last swing asked for: most steps of a fit leave the swing alone.</summary>
     private (double[] Mean, double[] Speed) FoldCached(double speedSwing)
     {
-        if (_lastFold is { } last && last.Swing == speedSwing) return (last.Mean, last.Speed);
+        if (_lastFold is { } last && last.Swing == speedSwing)
+            return (last.Mean, last.Speed);
         var (mean, speed) = Fold(speedSwing);
         _lastFold = (speedSwing, mean, speed);
         return (mean, speed);
@@ -387,7 +422,8 @@ internal sealed class StarterModel
         var at = 0;
         for (var b = 0; b < Bins; b++)
         {
-            while (at + 2 < angle.Length && angle[at + 1] < BinAngle(b)) at++;
+            while (at + 2 < angle.Length && angle[at + 1] < BinAngle(b))
+                at++;
             var width = angle[at + 1] - angle[at];
             var share = (BinAngle(b) - angle[at]) / width;
             var next = Math.Min(from + at + 1, _load.Length - 1);
@@ -406,7 +442,8 @@ internal sealed class StarterModel
         for (var i = 0; i < to - from; i++)
             angle[i + 1] = angle[i] + Math.Max(0.1, 1 - speedSwing * (_load[from + i] - mean));
         var scale = 720 / angle[^1];
-        for (var i = 0; i < angle.Length; i++) angle[i] *= scale;
+        for (var i = 0; i < angle.Length; i++)
+            angle[i] *= scale;
         return angle;
     }
 
@@ -439,8 +476,14 @@ internal sealed class StarterModel
     private sealed class Volumes(SliderCrank crank)
     {
         private static Volumes? s_last;
-        private readonly double[] _volume = [.. Enumerable.Range(-180, 361).Select(d => crank.Volume(double.DegreesToRadians(d)) / crank.Volume(Math.PI))];
-        private readonly double[] _log = [.. Enumerable.Range(-180, 361).Select(d => Math.Log(crank.Volume(double.DegreesToRadians(d)) / crank.Volume(Math.PI)))];
+        private readonly double[] _volume =
+        [
+            .. Enumerable.Range(-180, 361).Select(d => crank.Volume(double.DegreesToRadians(d)) / crank.Volume(Math.PI)),
+        ];
+        private readonly double[] _log =
+        [
+            .. Enumerable.Range(-180, 361).Select(d => Math.Log(crank.Volume(double.DegreesToRadians(d)) / crank.Volume(Math.PI))),
+        ];
         private readonly double[] _slope = [.. Enumerable.Range(-180, 361).Select(d => crank.VolumeSlope(double.DegreesToRadians(d)))];
 
         public double this[int degree] => _volume[degree + 180];
@@ -450,7 +493,8 @@ internal sealed class StarterModel
         public static Volumes Of(SliderCrank crank)
         {
             var last = s_last;
-            if (last is not null && last.Crank == crank) return last;
+            if (last is not null && last.Crank == crank)
+                return last;
             return s_last = new Volumes(crank);
         }
 

@@ -12,11 +12,17 @@ internal static class ToothSpeed
     /// <summary>Speed in rpm at the middle of every tooth interval; null where no wheel is to be seen.</summary>
     public static Channel? Of(Channel crank, CrankWheel? wheel)
     {
-        var falling = PulseTrain.FindEdges(crank, PulseTrain.FindRails(crank.Samples)).Where(e => !e.Rising).Select(e => e.Seconds).ToArray();
-        if (falling.Length < 40) return null;
+        var falling = PulseTrain
+            .FindEdges(crank, PulseTrain.FindRails(crank.Samples))
+            .Where(e => !e.Rising)
+            .Select(e => e.Seconds)
+            .ToArray();
+        if (falling.Length < 40)
+            return null;
         var pitches = Pitches(falling);
         var teeth = wheel?.Teeth ?? TeethBetweenGaps(pitches);
-        if (teeth is null) return null;
+        if (teeth is null)
+            return null;
         var times = new double[pitches.Length];
         var rpm = new float[pitches.Length];
         for (var i = 0; i < pitches.Length; i++)
@@ -47,7 +53,8 @@ internal static class ToothSpeed
     private static int? TeethBetweenGaps(int[] pitches)
     {
         var gaps = Enumerable.Range(0, pitches.Length).Where(i => pitches[i] > 1).ToArray();
-        if (gaps.Length < 3) return null;
+        if (gaps.Length < 3)
+            return null;
         var turns = gaps.Zip(gaps.Skip(1), (a, b) => (double)pitches[(a + 1)..(b + 1)].Sum());
         return (int)Math.Round(Statistics.Median(turns));
     }

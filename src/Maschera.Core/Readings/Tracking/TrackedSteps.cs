@@ -32,12 +32,15 @@ internal static class TrackedSteps
         for (var i = 1; i < plateaus.Count; i++)
         {
             var (from, to) = (plateaus[i - 1], plateaus[i]);
-            if (Math.Abs(to.Level - from.Level) < LeastStep * range) continue;
+            if (Math.Abs(to.Level - from.Level) < LeastStep * range)
+                continue;
             var (left, right) = (desired.Time[from.Last], desired.Time[to.First]);
             // One interval is between them at the least, however coarse the log.
-            if (right - left > MostTransition + 2 * desired.Time.Step) continue;
+            if (right - left > MostTransition + 2 * desired.Time.Step)
+                continue;
             var end = to.Last + 1 < desired.Time.Count ? desired.Time[to.Last + 1] : desired.Time[to.Last];
-            if (Measure(actual, band, (left + right) / 2, end, from.Level, to.Level) is { } step) steps.Add(step);
+            if (Measure(actual, band, (left + right) / 2, end, from.Level, to.Level) is { } step)
+                steps.Add(step);
         }
 
         return steps;
@@ -47,14 +50,16 @@ internal static class TrackedSteps
     {
         var plateaus = new List<Plateau>();
         var samples = desired.Samples;
-        for (var first = 0; first < samples.Length;)
+        for (var first = 0; first < samples.Length; )
         {
-            double low = samples[first], high = samples[first];
+            double low = samples[first],
+                high = samples[first];
             var last = first;
             while (last + 1 < samples.Length && float.IsFinite(samples[last + 1]))
             {
                 (low, high) = (Math.Min(low, samples[last + 1]), Math.Max(high, samples[last + 1]));
-                if (high - low > room) break;
+                if (high - low > room)
+                    break;
                 last++;
             }
 
@@ -70,7 +75,8 @@ internal static class TrackedSteps
     {
         var time = actual.Time;
         var (first, last) = (time.IndexAtOrAfter(at), time.IndexAtOrAfter(end));
-        if (last - first < LeastSamples) return null;
+        if (last - first < LeastSamples)
+            return null;
         var before = time.IndexAtOrAfter(at - Before);
         var level = before < first ? Statistics.Median(actual.Samples[before..first].Select(s => (double)s)) : start;
         var step = stop - start;
@@ -78,9 +84,24 @@ internal static class TrackedSteps
         var delay = Crossing(first, last, Moved, 0.1, time);
         var risen = delay is null ? null : Crossing(time.IndexAtOrAfter(delay.Value), last, Moved, 0.9, time);
         var settled = Settled(actual, band, first, last, stop, at);
-        var errors = (settled is { } s ? Enumerable.Range(time.IndexAtOrAfter(at + s), last - time.IndexAtOrAfter(at + s)) : Enumerable.Range(first, last - first).Where(i => time[i] >= at + 0.6 * (end - at)))
-            .Select(i => (double)actual.Samples[i] - stop).ToArray();
-        return new TrackedStep(at, end, start, stop, delay - at, risen - delay, Overshoot(actual.Samples, first, last, stop, Math.Sign(step)) / Math.Abs(step) * 100, settled, errors.Length > 0 ? Statistics.Mean(errors) : null);
+        var errors = (
+            settled is { } s
+                ? Enumerable.Range(time.IndexAtOrAfter(at + s), last - time.IndexAtOrAfter(at + s))
+                : Enumerable.Range(first, last - first).Where(i => time[i] >= at + 0.6 * (end - at))
+        )
+            .Select(i => (double)actual.Samples[i] - stop)
+            .ToArray();
+        return new TrackedStep(
+            at,
+            end,
+            start,
+            stop,
+            delay - at,
+            risen - delay,
+            Overshoot(actual.Samples, first, last, stop, Math.Sign(step)) / Math.Abs(step) * 100,
+            settled,
+            errors.Length > 0 ? Statistics.Mean(errors) : null
+        );
     }
 
     /// <summary>When a share is first reached and kept for another sample, on the line between samples.</summary>
@@ -88,8 +109,10 @@ internal static class TrackedSteps
     {
         for (var i = first; i < last; i++)
         {
-            if (!(moved(i) >= share) || i + 1 < last && moved(i + 1) < share) continue;
-            if (i == first || !(moved(i - 1) < share)) return time[i];
+            if (!(moved(i) >= share) || i + 1 < last && moved(i + 1) < share)
+                continue;
+            if (i == first || !(moved(i - 1) < share))
+                return time[i];
             return time[i] - (moved(i) - share) / (moved(i) - moved(i - 1)) * (time[i] - time[i - 1]);
         }
 
@@ -103,8 +126,10 @@ internal static class TrackedSteps
         for (var i = last - 1; i >= first; i--)
         {
             var off = Math.Abs(actual.Samples[i] - stop) - band.At(time[i], stop);
-            if (!(off > 0)) continue;
-            if (time[i] > at + 0.9 * (time[last - 1] - at)) return null;
+            if (!(off > 0))
+                continue;
+            if (time[i] > at + 0.9 * (time[last - 1] - at))
+                return null;
             var next = Math.Abs(actual.Samples[i + 1] - stop) - band.At(time[i + 1], stop);
             return time[i] + off / (off - next) * (time[i + 1] - time[i]) - at;
         }
@@ -117,8 +142,11 @@ internal static class TrackedSteps
     {
         var top = first;
         for (var i = first; i < last; i++)
-            if (sign * samples[i] > sign * samples[top]) top = i;
-        double a = top > first ? sign * samples[top - 1] : double.NaN, b = sign * samples[top], c = top + 1 < last ? sign * samples[top + 1] : double.NaN;
+            if (sign * samples[i] > sign * samples[top])
+                top = i;
+        double a = top > first ? sign * samples[top - 1] : double.NaN,
+            b = sign * samples[top],
+            c = top + 1 < last ? sign * samples[top + 1] : double.NaN;
         var curve = a - 2 * b + c;
         var height = curve < 0 ? b - (a - c) * (a - c) / (8 * curve) : b;
         return Math.Max(0, height - sign * stop);

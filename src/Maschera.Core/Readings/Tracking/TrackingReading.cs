@@ -1,16 +1,18 @@
-using System.Globalization;
+using Maschera.Core.Basics;
 using Maschera.Core.Logs;
+using Maschera.Core.Quantities;
 using Maschera.Core.Signals;
 
 namespace Maschera.Core.Readings.Tracking;
 
 /// <summary>Whether an actual value follows the desired one.</summary>
-public sealed class TrackingReading : IReading
+public sealed class TrackingReading : ReadingOf<TrackingResult>
 {
     private const int LeastSamples = 20;
 
     /// <summary>A typical rise over this many seconds is slow, an overshoot over this many percent one too many.</summary>
-    private const double UsualRiseLimit = 2, UsualOvershootLimit = 20;
+    private const double UsualRiseLimit = 2,
+        UsualOvershootLimit = 20;
 
     /// <summary>Share of the judged time outside on one side from which actual is below or above.</summary>
     private const double OneSided = 0.2;
@@ -23,17 +25,61 @@ public sealed class TrackingReading : IReading
 
     private const int MostPoints = 1_200;
 
-    private const string Method =
-        "Each step of the desired value is followed in the actual one: 10 and 90 % of the step on the line between samples, the top by a parabola, settled when inside the band for good.\n"
-        + "Bias, breaches and verdict come from what is left when the time a step may take is taken out; only stretches inside the gate count.";
+    public override string Method =>
+        "Each step of the desired value is followed in the actual one: 10 and 90 % of the step on the line between samples, the top "
+        + "by a parabola, settled when inside the band for good.\n"
+        + "Bias, breaches and verdict come from what is left when the time a step may take is taken out; only stretches inside the "
+        + "gate count.";
 
-    public string Kind => "tracking";
-    public string Title => "Desired and actual";
-    public bool NeedsEngine => false;
-    public Type ResultType => typeof(TrackingResult);
-    public IReadOnlyList<string> Options => ["band", "gate-above", "rise-limit", "overshoot-limit"];
+    /// <summary>More pairs than this in one log are left to be asked for.</summary>
+    private const int MostPairs = 8;
 
-    public IReadOnlyList<Role> Roles { get; } =
+    public override string Kind => "tracking";
+    public override string Title => "Desired and actual";
+
+    public override JobStep Step => JobStep.Look;
+    public override IReadOnlyList<Verdict> Verdicts { get; } =
+    [
+        new("tracks", Tone.Fine, "follows"),
+        new("below", Tone.Fault, "stays below"),
+        new("above", Tone.Fault, "stays above"),
+        new("stuck", Tone.Fault, "does not move"),
+        new("slow", Tone.Fault, "follows too slowly"),
+        new("overshoots", Tone.Fault, "overshoots"),
+        new("oscillates", Tone.Fault, "oscillates"),
+        Verdict.Unusable,
+    ];
+
+    public override IReadOnlyList<ReadingOption> Options { get; } =
+    [
+        new("band", "Band, 5% or in its unit", OptionType.NumberOrPercent) { Usual = "10%" },
+        new("gate-above", "Counts while the gate is above", OptionType.Number),
+        new("rise-limit", "Slow from a rise of", OptionType.Number) { Unit = "s", Usual = "2" },
+        new("overshoot-limit", "Overshoots from", OptionType.Number) { Unit = "%", Usual = "20" },
+    ];
+
+    public override bool ComparesVisits => true;
+
+    public override IEnumerable<Suggestion> Suggest(CaptureFacts capture) =>
+        capture.IsLog
+            ? QuantityPairs
+                .Find([.. capture.Channels.Select(c => c.Name)])
+                .Take(MostPairs)
+                .Select(pair => new Suggestion(
+                    new Dictionary<string, string> { ["desired"] = pair.Desired, ["actual"] = pair.Actual },
+                    OnlyIfUsable: true
+                ))
+            : [];
+
+    /// <summary>A log may have many pairs of desired and actual: each is a question of its own.</summary>
+    public override string Identity(IReadOnlyDictionary<string, string> channels) => channels.GetValueOrDefault("desired", "");
+
+    private static string Pair(IReadOnlyDictionary<string, string> channels) =>
+        QuantityPairs.Find([.. channels.Values]) is [var pair, ..] ? pair.Stem : channels.GetValueOrDefault("actual", "");
+
+    public override string TitleOf(ReadingResult result) => result.Channels.Count == 0 ? Title : $"{Title}: {Pair(result.Channels)}";
+
+    public override IReadOnlyList<Role> Roles { get; } =
     [
         new("desired", "Desired", [], QuantityPairs.DesiredWords),
         new("actual", "Actual", [], QuantityPairs.ActualWords),
@@ -41,17 +87,36 @@ public sealed class TrackingReading : IReading
         new("band", "Half the band, where a channel gives it", [], []),
     ];
 
-    public ReadingResult Read(ReadingRequest request, CancellationToken cancel = default)
+    protected override TrackingResult Make(ReadingRequest request, CancellationToken cancel)
     {
         if (request.Channels.Count == 0 && QuantityPairs.Find(request.Capture.Channels) is [var pair, ..])
-            request = request with { Channels = new Dictionary<string, string> { ["desired"] = pair.Desired, ["actual"] = pair.Actual } };
+            request = request with
+            {
+                Channels = new Dictionary<string, string> { ["desired"] = pair.Desired, ["actual"] = pair.Actual },
+            };
         var channels = RoleResolver.Resolve(this, request);
         if (!channels.TryGetValue("desired", out var desired) || !channels.TryGetValue("actual", out var actual))
-            return Unusable(channels, new Note("no-pair", "A desired and an actual value are needed. Say which with --channel desired=COLUMN --channel actual=COLUMN."));
+            return Unusable(
+                channels,
+                new Note(
+                    "no-pair",
+                    "A desired and an actual value are needed. Say which with --channel desired=COLUMN --channel actual=COLUMN."
+                )
+            );
         (desired, actual) = (Numbers(desired), InUnitOf(Numbers(actual), desired.Unit));
         if (desired.Samples.Length < LeastSamples || actual.Samples.Length < LeastSamples)
-            return Unusable(channels, new Note("short", $"Only {Math.Min(desired.Samples.Length, actual.Samples.Length)} values: log at least {LeastSamples}, better a minute in which desired moves."));
-        if (Math.Min(desired.Time.End, actual.Time.End) - Math.Max(desired.Time.Start, actual.Time.Start) < 0.5 * (actual.Time.End - actual.Time.Start))
+            return Unusable(
+                channels,
+                new Note(
+                    "short",
+                    $"Only {Math.Min(desired.Samples.Length, actual.Samples.Length)} values: log at least {LeastSamples}, better a "
+                        + $"minute in which desired moves."
+                )
+            );
+        if (
+            Math.Min(desired.Time.End, actual.Time.End) - Math.Max(desired.Time.Start, actual.Time.Start)
+            < 0.5 * (actual.Time.End - actual.Time.Start)
+        )
             return Unusable(channels, new Note("apart", "Desired and actual were hardly logged at the same time."));
         cancel.ThrowIfCancellationRequested();
         return Judge(request, channels, desired, actual);
@@ -64,21 +129,27 @@ public sealed class TrackingReading : IReading
         var band = TrackBand.Of(request.Options.GetValueOrDefault("band"), range, channels.GetValueOrDefault("band"));
         var riseLimit = request.Number("rise-limit", UsualRiseLimit);
         var overshootLimit = request.Number("overshoot-limit", UsualOvershootLimit);
-        var steps = TrackedSteps.Find(desired, actual, band, range).Where(s => gate((s.From + s.To) / 2) && gate(s.From + 0.1 * (s.To - s.From))).ToList();
-        var course = Enumerable.Range(0, actual.Samples.Length).Select(i => actual.Time[i]).Where(t => t >= desired.Time.Start && t <= desired.Time.End && gate(t))
-            .Select(t => Resampling.Held(desired, t) is var d ? new TrackPoint(t, d, Resampling.Held(actual, t), band.At(t, d)) : default).ToArray();
-        if (course.Length < LeastSamples) return Unusable(channels, new Note("gate", "Hardly anything lies inside the gate: lower it, or log longer."));
+        var steps = TrackedSteps
+            .Find(desired, actual, band, range)
+            .Where(s => gate((s.From + s.To) / 2) && gate(s.From + 0.1 * (s.To - s.From)))
+            .ToList();
+        var course = Enumerable
+            .Range(0, actual.Samples.Length)
+            .Select(i => actual.Time[i])
+            .Where(t => t >= desired.Time.Start && t <= desired.Time.End && gate(t))
+            .Select(t => Resampling.Held(desired, t) is var d ? new TrackPoint(t, d, Resampling.Held(actual, t), band.At(t, d)) : default)
+            .ToArray();
+        if (course.Length < LeastSamples)
+            return Unusable(channels, new Note("gate", "Hardly anything lies inside the gate: lower it, or log longer."));
         var facts = new Facts(desired, actual, course, steps, riseLimit);
-        var verdict = Verdict(facts, riseLimit, overshootLimit);
+        var verdict = Judged(facts, riseLimit, overshootLimit);
         return new TrackingResult
         {
-            Reading = "tracking",
             Verdict = verdict,
             Sentence = Sentence(verdict, facts, desired, actual),
             Notes = Notes(facts, band),
             Channels = RoleResolver.Names(channels),
-            Method = Method,
-            Span = new Span(course[0].Seconds, course[^1].Seconds),
+            Span = new Stretch(course[0].Seconds, course[^1].Seconds),
             InsideBandPercent = 100.0 * course.Count(p => Math.Abs(p.Actual - p.Desired) <= p.Band) / course.Length,
             Bias = facts.Bias,
             DelaySeconds = Typical(steps, s => s.DelaySeconds),
@@ -104,10 +175,14 @@ public sealed class TrackingReading : IReading
             DesiredMoves = Statistics.Quantile(desired.Samples, 0.97) - Statistics.Quantile(desired.Samples, 0.03);
             ActualMoves = Statistics.Quantile(actual.Samples, 0.97) - Statistics.Quantile(actual.Samples, 0.03);
             Judged = [.. course.Where(p => !IsExcused(p.Seconds, riseLimit))];
-            if (Judged.Length == 0) Judged = course;
+            if (Judged.Length == 0)
+                Judged = course;
             Below = Judged.Count(p => p.Actual < p.Desired - p.Band) / (double)Judged.Length;
             Above = Judged.Count(p => p.Actual > p.Desired + p.Band) / (double)Judged.Length;
-            Bias = steps.Count > 0 && Judged.Length < course.Length ? Statistics.Mean(Judged.Select(p => p.Actual - p.Desired).ToArray()) : Statistics.Median(Judged.Select(p => p.Actual - p.Desired));
+            Bias =
+                steps.Count > 0 && Judged.Length < course.Length
+                    ? Statistics.Mean(Judged.Select(p => p.Actual - p.Desired).ToArray())
+                    : Statistics.Median(Judged.Select(p => p.Actual - p.Desired));
             Breaches = Outside(course, riseLimit);
             Oscillates = AreSwinging();
         }
@@ -123,10 +198,12 @@ public sealed class TrackingReading : IReading
         public int Steps => _steps.Count;
 
         /// <summary>The typical figure of the rising steps; of the falling ones where none rises.</summary>
-        public double? Sided(Func<TrackedStep, double?> figure) => Typical(_steps.Where(s => s.End > s.Start), figure) ?? Typical(_steps.Where(s => s.End < s.Start), figure);
+        public double? Sided(Func<TrackedStep, double?> figure) =>
+            Typical(_steps.Where(s => s.End > s.Start), figure) ?? Typical(_steps.Where(s => s.End < s.Start), figure);
 
         /// <summary>The larger of the typical figures of rising and falling steps.</summary>
-        public double Largest(Func<TrackedStep, double?> figure) => Math.Max(Typical(_steps.Where(s => s.End > s.Start), figure) ?? 0, Typical(_steps.Where(s => s.End < s.Start), figure) ?? 0);
+        public double Largest(Func<TrackedStep, double?> figure) =>
+            Math.Max(Typical(_steps.Where(s => s.End > s.Start), figure) ?? 0, Typical(_steps.Where(s => s.End < s.Start), figure) ?? 0);
 
         /// <summary>True where most steps of one direction never reach their end within the limit.</summary>
         public bool IsSlow(double limit)
@@ -139,7 +216,8 @@ public sealed class TrackingReading : IReading
         private bool IsExcused(double seconds, double limit)
         {
             foreach (var step in _steps)
-                if (seconds >= step.From && seconds < step.To) return seconds < step.From + (step.SettleSeconds ?? Math.Max(limit, 0.6 * (step.To - step.From)));
+                if (seconds >= step.From && seconds < step.To)
+                    return seconds < step.From + (step.SettleSeconds ?? Math.Max(limit, 0.6 * (step.To - step.From)));
             return false;
         }
 
@@ -150,23 +228,29 @@ public sealed class TrackingReading : IReading
             var breaches = new List<Breach>();
             for (var i = 0; i < course.Length; i++)
             {
-                if (!(Math.Abs(course[i].Actual - course[i].Desired) > course[i].Band)) continue;
+                if (!(Math.Abs(course[i].Actual - course[i].Desired) > course[i].Band))
+                    continue;
                 var first = i;
                 var worst = course[i].Actual - course[i].Desired;
                 while (i + 1 < course.Length && Math.Abs(course[i + 1].Actual - course[i + 1].Desired) > course[i + 1].Band)
-                    if (Math.Abs(course[++i].Actual - course[i].Desired) > Math.Abs(worst)) worst = course[i].Actual - course[i].Desired;
+                    if (Math.Abs(course[++i].Actual - course[i].Desired) > Math.Abs(worst))
+                        worst = course[i].Actual - course[i].Desired;
                 var (from, to) = (course[first].Seconds, course[i].Seconds);
                 var allowed = _steps.Any(s => from >= s.From - 0.2 && from < s.From + limit) ? limit : leastSeconds;
-                if (to - from >= allowed && i - first >= 2) breaches.Add(new Breach(from, to, worst));
+                if (to - from >= allowed && i - first >= 2)
+                    breaches.Add(new Breach(from, to, worst));
             }
 
             return breaches;
         }
 
-        /// <summary>Actual goes from beyond one side of the band to beyond the other again and again, and its swing does not die down.</summary>
+        /// <summary>
+        /// Actual goes from beyond one side of the band to beyond the other again and again, and its swing does not die down.
+        /// </summary>
         private bool AreSwinging()
         {
-            List<(double From, double To)> plateaus = _steps.Count > 0 ? [.. _steps.Select(s => (s.From, s.To))] : [(_course[0].Seconds, _course[^1].Seconds + 1)];
+            List<(double From, double To)> plateaus =
+                _steps.Count > 0 ? [.. _steps.Select(s => (s.From, s.To))] : [(_course[0].Seconds, _course[^1].Seconds + 1)];
             var swinging = plateaus.Count(p => KeepsSwinging(p.From + (_steps.Count > 0 ? 0.2 : 0) * (p.To - p.From), p.To));
             return swinging > 0.5 * plateaus.Count;
         }
@@ -178,37 +262,51 @@ public sealed class TrackingReading : IReading
             foreach (var p in _course.Where(p => p.Seconds >= from && p.Seconds < to))
             {
                 var off = (p.Actual - p.Desired) / p.Band;
-                var now = off > 1 ? 1 : off < -1 ? -1 : 0;
+                var now =
+                    off > 1 ? 1
+                    : off < -1 ? -1
+                    : 0;
                 if (now != 0 && now != side)
                 {
-                    if (side != 0) turns++;
+                    if (side != 0)
+                        turns++;
                     side = now;
                     tops.Add(Math.Abs(off));
                 }
-                else if (now != 0) tops[^1] = Math.Max(tops[^1], Math.Abs(off));
+                else if (now != 0)
+                    tops[^1] = Math.Max(tops[^1], Math.Abs(off));
             }
 
             return turns >= LeastTurns && tops.TakeLast(3).Average() > 0.55 * tops.Take(3).Average();
         }
-
     }
 
-    private static string Verdict(Facts f, double riseLimit, double overshootLimit)
+    private static string Judged(Facts f, double riseLimit, double overshootLimit)
     {
-        if (f.DesiredMoves > 0 && f.ActualMoves < StuckShare * f.DesiredMoves && f.Below + f.Above > OneSided) return "stuck";
-        if (f.Oscillates) return "oscillates";
-        if (f.Below > OneSided && f.Below > 3 * f.Above) return "below";
-        if (f.Above > OneSided && f.Above > 3 * f.Below) return "above";
-        if (f.IsSlow(riseLimit)) return "slow";
-        if (f.Largest(s => s.OvershootPercent) > overshootLimit) return "overshoots";
-        return f.Below + f.Above > 2 * OneSided ? f.Below > f.Above ? "below" : "above" : "tracks";
+        if (f.DesiredMoves > 0 && f.ActualMoves < StuckShare * f.DesiredMoves && f.Below + f.Above > OneSided)
+            return "stuck";
+        if (f.Oscillates)
+            return "oscillates";
+        if (f.Below > OneSided && f.Below > 3 * f.Above)
+            return "below";
+        if (f.Above > OneSided && f.Above > 3 * f.Below)
+            return "above";
+        if (f.IsSlow(riseLimit))
+            return "slow";
+        if (f.Largest(s => s.OvershootPercent) > overshootLimit)
+            return "overshoots";
+        return f.Below + f.Above > 2 * OneSided
+            ? f.Below > f.Above
+                ? "below"
+                : "above"
+            : "tracks";
     }
 
     private static string Sentence(string verdict, Facts f, Channel desired, Channel actual)
     {
         var who = QuantityPairs.Find([desired.Name, actual.Name]) is [var pair, ..] && pair.Stem.Length > 0 ? pair.Stem : actual.Name;
-        string Said(double value) => string.Create(CultureInfo.InvariantCulture, $"{value:0.##} {desired.Unit}").TrimEnd();
-        var rise = f.Sided(s => s.RiseSeconds) is { } r ? string.Create(CultureInfo.InvariantCulture, $", a typical rise of {r:0.0#} s") : "";
+        string Said(double value) => $"{value:0.##} {desired.Unit}".TrimEnd();
+        var rise = f.Sided(s => s.RiseSeconds) is { } r ? $", a typical rise of {r:0.0#} s" : "";
         return verdict switch
         {
             "tracks" => $"{who} follows what is desired{rise}.",
@@ -216,7 +314,7 @@ public sealed class TrackingReading : IReading
             "above" => $"{who} stays above desired, by {Said(f.Judged.Max(p => p.Actual - p.Desired))} at worst.",
             "stuck" => $"{who} does not move while desired does.",
             "slow" => $"{who} gets there, but too slowly{rise}.",
-            "overshoots" => string.Create(CultureInfo.InvariantCulture, $"{who} shoots {f.Largest(s => s.OvershootPercent):0} % beyond the step before it settles."),
+            "overshoots" => $"{who} shoots {f.Largest(s => s.OvershootPercent):0} % beyond the step before it settles.",
             _ => $"{who} swings round desired and does not come to rest.",
         };
     }
@@ -224,9 +322,17 @@ public sealed class TrackingReading : IReading
     private static List<Note> Notes(Facts f, TrackBand band)
     {
         List<Note> notes = [];
-        if (f.Steps == 0) notes.Add(new("no-steps", "Desired makes no clear step here, so rise, delay and overshoot can't be told: log a stretch in which it jumps."));
-        else if (f.Steps < 3) notes.Add(new("few-steps", $"Only {f.Steps} step{(f.Steps == 1 ? "" : "s")}: log more for a safer figure."));
-        if (band.Channel is not null) notes.Add(new("band-channel", $"The band follows {band.Channel.Name}."));
+        if (f.Steps == 0)
+            notes.Add(
+                new(
+                    "no-steps",
+                    "Desired makes no clear step here, so rise, delay and overshoot can't be told: log a stretch in which it jumps."
+                )
+            );
+        else if (f.Steps < 3)
+            notes.Add(new("few-steps", $"Only {f.Steps} step{(f.Steps == 1 ? "" : "s")}: log more for a safer figure."));
+        if (band.Channel is not null)
+            notes.Add(new("band-channel", $"The band follows {band.Channel.Name}."));
         return notes;
     }
 
@@ -239,8 +345,10 @@ public sealed class TrackingReading : IReading
     /// <summary>True at times that count.</summary>
     private static Func<double, bool> Gate(ReadingRequest request, Dictionary<string, Channel> channels)
     {
-        if (!channels.TryGetValue("gate", out var gate)) return _ => true;
-        if (!request.Options.ContainsKey("gate-above")) throw new ReadingException("A gate needs --gate-above X: from which value on it counts.");
+        if (!channels.TryGetValue("gate", out var gate))
+            return _ => true;
+        if (!request.Options.ContainsKey("gate-above"))
+            throw new ReadingException("A gate needs --gate-above X: from which value on it counts.");
         var above = request.Number("gate-above", 0);
         return seconds => Resampling.Held(gate, seconds) > above;
     }
@@ -250,15 +358,21 @@ public sealed class TrackingReading : IReading
     /// <summary>The channel without values that are none.</summary>
     private static Channel Numbers(Channel channel)
     {
-        if (channel.Samples.All(float.IsFinite)) return channel;
+        if (channel.Samples.All(float.IsFinite))
+            return channel;
         var kept = Enumerable.Range(0, channel.Samples.Length).Where(i => float.IsFinite(channel.Samples[i])).ToArray();
-        return channel with { Time = TimeAxis.FromStamps([.. kept.Select(i => channel.Time[i])]), Samples = [.. kept.Select(i => channel.Samples[i])] };
+        return channel with
+        {
+            Time = TimeAxis.FromStamps([.. kept.Select(i => channel.Time[i])]),
+            Samples = [.. kept.Select(i => channel.Samples[i])],
+        };
     }
 
     private static Channel InUnitOf(Channel channel, string unit)
     {
         var choice = UnitConversion.For(channel.Unit).FirstOrDefault(u => string.Equals(u.Unit, unit, StringComparison.OrdinalIgnoreCase));
-        if (choice == default || choice is { Factor: 1, Offset: 0 }) return channel;
+        if (choice == default || choice is { Factor: 1, Offset: 0 })
+            return channel;
         return channel with { Unit = unit, Samples = Array.ConvertAll(channel.Samples, v => (float)(v * choice.Factor + choice.Offset)) };
     }
 
@@ -267,14 +381,4 @@ public sealed class TrackingReading : IReading
         var stride = (course.Length - 1) / MostPoints + 1;
         return stride == 1 ? course : [.. course.Where((_, i) => i % stride == 0)];
     }
-
-    private static TrackingResult Unusable(Dictionary<string, Channel> channels, Note note) => new()
-    {
-        Reading = "tracking",
-        Verdict = ReadingResult.Unusable,
-        Sentence = note.Text,
-        Notes = [note],
-        Channels = RoleResolver.Names(channels),
-        Method = Method,
-    };
 }

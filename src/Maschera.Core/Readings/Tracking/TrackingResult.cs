@@ -1,3 +1,6 @@
+using System.Text.Json.Serialization;
+using Maschera.Core.Expressions;
+
 namespace Maschera.Core.Readings.Tracking;
 
 /// <summary>One step of the desired value and how the actual one followed. Times in s, shares of the desired step.</summary>
@@ -10,7 +13,17 @@ namespace Maschera.Core.Readings.Tracking;
 /// <param name="OvershootPercent">Beyond its end, in its direction.</param>
 /// <param name="SettleSeconds">Until actual is inside the band for good; null where it never is.</param>
 /// <param name="SteadyError">Actual minus desired over the settled samples, over the last two fifths where it never settles.</param>
-public sealed record TrackedStep(double From, double To, double Start, double End, double? DelaySeconds, double? RiseSeconds, double? OvershootPercent, double? SettleSeconds, double? SteadyError);
+public sealed record TrackedStep(
+    double From,
+    double To,
+    double Start,
+    double End,
+    double? DelaySeconds,
+    double? RiseSeconds,
+    double? OvershootPercent,
+    double? SettleSeconds,
+    double? SteadyError
+);
 
 /// <summary>A stretch outside of the band that no step excuses.</summary>
 /// <param name="Worst">The largest distance, actual minus desired.</param>
@@ -34,6 +47,17 @@ public sealed record TrackingResult : ReadingResult
 
     /// <summary>The course for the picture, thinned out; desired, its band and actual at each time.</summary>
     public IReadOnlyList<TrackPoint> Course { get; init; } = [];
+
+    [JsonIgnore]
+    public override IReadOnlyList<KeyFigure> Figures =>
+        [
+            new("Inside the band", InsideBandPercent, "%"),
+            new("Bias", Bias, Unit),
+            new("Delay", DelaySeconds, "s"),
+            new("Rise", RiseSeconds, "s"),
+            new("Overshoot", OvershootPercent, "%"),
+            new("Settles in", SettleSeconds, "s"),
+        ];
 }
 
 /// <summary>One moment: time in s, both values, and half the width of the band.</summary>

@@ -1,8 +1,8 @@
 using System.Globalization;
 using System.Text.Json;
-using Maschera.Core.Derived;
+using Maschera.App;
+using Maschera.Core.Expressions;
 using Maschera.Store;
-using Maschera.Web.Services;
 using Microsoft.EntityFrameworkCore;
 
 namespace Maschera.Web.Pages.Bench;
@@ -24,17 +24,45 @@ public static class BenchChannels
     public static void MapBenchChannels(this WebApplication app)
     {
         app.MapPut("/bench/{id:int}/arrangement", KeepArrangement);
-        app.MapPost("/bench/{id:int}/derived", (int id, DeriveAsked asked, DeriveService derive, MascheraDb db) =>
-            Start(id, new DerivedChannel(asked.Name?.Trim() ?? "", string.IsNullOrWhiteSpace(asked.Unit) ? null : asked.Unit.Trim(), asked.Expression ?? ""), derive, db));
+        app.MapPost(
+            "/bench/{id:int}/derived",
+            (int id, DeriveAsked asked, DeriveService derive, MascheraDb db) =>
+                Start(
+                    id,
+                    new DerivedChannel(
+                        asked.Name?.Trim() ?? "",
+                        string.IsNullOrWhiteSpace(asked.Unit) ? null : asked.Unit.Trim(),
+                        asked.Expression ?? ""
+                    ),
+                    derive,
+                    db
+                )
+        );
         app.MapPost("/bench/{id:int}/smoothed", Smoothed);
         app.MapPost("/bench/{id:int}/difference", Difference);
-        app.MapGet("/bench/derive/{token}", (string token, DeriveService derive) =>
-            derive.Find(token) is { } run ? Results.Json(new { run.Share, run.IsOver, run.ChannelId, run.Error }) : Results.NotFound());
-        app.MapDelete("/bench/derive/{token}", (string token, DeriveService derive) =>
-        {
-            derive.Find(token)?.Cancel.Cancel();
-            return Results.NoContent();
-        });
+        app.MapGet(
+            "/bench/derive/{token}",
+            (string token, DeriveService derive) =>
+                derive.Find(token) is { } run
+                    ? Results.Json(
+                        new
+                        {
+                            run.Share,
+                            run.IsOver,
+                            run.ChannelId,
+                            run.Error,
+                        }
+                    )
+                    : Results.NotFound()
+        );
+        app.MapDelete(
+            "/bench/derive/{token}",
+            (string token, DeriveService derive) =>
+            {
+                derive.Find(token)?.Stop();
+                return Results.NoContent();
+            }
+        );
         app.MapDelete("/bench/{id:int}/derived/{channel:int}", RemoveDerived);
     }
 
@@ -42,7 +70,8 @@ public static class BenchChannels
     {
         var body = new byte[MostArrangementBytes + 1];
         var length = await request.Body.ReadAtLeastAsync(body, body.Length, throwOnEndOfStream: false, cancel);
-        if (length > MostArrangementBytes) return BenchMeasure.Wrong($"An arrangement has up to {MostArrangementBytes / 1024} kB.");
+        if (length > MostArrangementBytes)
+            return BenchMeasure.Wrong($"An arrangement has up to {MostArrangementBytes / 1024} kB.");
         Arrangement? arrangement;
         try
         {
@@ -53,19 +82,21 @@ public static class BenchChannels
             arrangement = null;
         }
 
-        if (arrangement?.Lanes is null || arrangement.Lanes.Any(lane => lane?.Channels is null)) return BenchMeasure.Wrong("An arrangement is a list of lanes with their channels.");
-        if (await db.Captures.Include(c => c.Channels).FirstOrDefaultAsync(c => c.Id == id, cancel) is not { } capture) return Results.NotFound();
-        if (arrangement.Problem(capture) is { } problem) return BenchMeasure.Wrong(problem);
+        if (arrangement?.Lanes is null || arrangement.Lanes.Any(lane => lane?.Channels is null))
+            return BenchMeasure.Wrong("An arrangement is a list of lanes with their channels.");
+        if (await db.Captures.Include(c => c.Channels).FirstOrDefaultAsync(c => c.Id == id, cancel) is not { } capture)
+            return Results.NotFound();
+        if (arrangement.Problem(capture) is { } problem)
+            return BenchMeasure.Wrong(problem);
         capture.ArrangementJson = JsonSerializer.Serialize(arrangement, JsonSerializerOptions.Web);
         await db.SaveChangesAsync(cancel);
-        var used = arrangement.Lanes.SelectMany(lane => lane.Channels).Select(c => c.Copy).ToHashSet();
-        foreach (var copy in capture.Channels.Where(c => c.IsLaneCopy && !used.Contains(c.Id)).Select(c => c.Id).ToList()) db.RemoveChannel(copy);
         return Results.NoContent();
     }
 
     private static IResult Start(int id, DerivedChannel wanted, DeriveService derive, MascheraDb db)
     {
-        if (!db.Captures.Any(c => c.Id == id)) return Results.NotFound();
+        if (!db.Captures.Any(c => c.Id == id))
+            return Results.NotFound();
         try
         {
             return Results.Json(new { token = derive.Start(id, wanted) });
@@ -79,13 +110,21 @@ public static class BenchChannels
     /// <summary>A copy of a channel without its standing part, smoothed; an equal one that is there is taken again.</summary>
     private static async Task<IResult> Smoothed(int id, SmoothAsked asked, DeriveService derive, MascheraDb db)
     {
-        if (await db.Channels.AsNoTracking().FirstOrDefaultAsync(c => c.Id == asked.Channel && c.CaptureId == id && !c.IsLaneCopy) is not { } channel) return Results.NotFound();
+        if (
+            await db.Channels.AsNoTracking().FirstOrDefaultAsync(c => c.Id == asked.Channel && c.CaptureId == id && !c.IsLaneCopy)
+            is not { } channel
+        )
+            return Results.NotFound();
         var by = asked.SmoothBy.ToString(CultureInfo.InvariantCulture);
         var text = Expression.Written(channel.Name);
-        if (asked.Standing) text = string.Create(CultureInfo.InvariantCulture, $"highpass({text}, {StandingHz})");
-        if (asked.Smooth is "lowpass" or "median") text = $"{asked.Smooth}({text}, {by})";
+        if (asked.Standing)
+            text = $"highpass({text}, {StandingHz})";
+        if (asked.Smooth is "lowpass" or "median")
+            text = $"{asked.Smooth}({text}, {by})";
         var there = await db.Channels.AsNoTracking().FirstOrDefaultAsync(c => c.CaptureId == id && c.IsLaneCopy && c.Expression == text);
-        return there is not null ? Results.Json(new { channelId = there.Id }) : Start(id, new DerivedChannel(channel.Name, channel.Unit, text, IsLaneCopy: true), derive, db);
+        return there is not null
+            ? Results.Json(new { channelId = there.Id })
+            : Start(id, new DerivedChannel(channel.Name, channel.Unit, text, IsLaneCopy: true), derive, db);
     }
 
     /// <summary>A channel minus its namesake in the capture underneath.</summary>
@@ -93,16 +132,29 @@ public static class BenchChannels
     {
         var here = await db.Channels.AsNoTracking().FirstOrDefaultAsync(c => c.Id == asked.Channel && c.CaptureId == id);
         var other = await db.Channels.AsNoTracking().FirstOrDefaultAsync(c => c.Id == asked.Other);
-        if (here is null || other is null) return Results.NotFound();
-        if (!(asked.Stretch > 0 && double.IsFinite(asked.Shift))) return BenchMeasure.Wrong("The capture underneath needs a shift in seconds and a stretch above zero.");
+        if (here is null || other is null)
+            return Results.NotFound();
+        if (!(asked.Stretch > 0 && double.IsFinite(asked.Shift)))
+            return BenchMeasure.Wrong("The capture underneath needs a shift in seconds and a stretch above zero.");
         var text = $"{Expression.Written(here.Name)} - \"other {other.Name}\"";
         var number = 1 + await db.Channels.CountAsync(c => c.CaptureId == id && c.Expression == text);
-        return Start(id, new DerivedChannel($"Difference of {here.Name}{(number > 1 ? $", {number}" : "")}", here.Unit, text, Under: new Comparison(other.CaptureId, asked.Shift, asked.Stretch)), derive, db);
+        return Start(
+            id,
+            new DerivedChannel(
+                $"Difference of {here.Name}{(number > 1 ? $", {number}" : "")}",
+                here.Unit,
+                text,
+                Under: new Comparison(other.CaptureId, asked.Shift, asked.Stretch)
+            ),
+            derive,
+            db
+        );
     }
 
     private static IResult RemoveDerived(int id, int channel, MascheraDb db)
     {
-        if (!db.Channels.Any(c => c.Id == channel && c.CaptureId == id && c.Expression != null)) return Results.NotFound();
+        if (!db.Channels.Any(c => c.Id == channel && c.CaptureId == id && c.Expression != null))
+            return Results.NotFound();
         db.RemoveChannel(channel);
         return Results.NoContent();
     }

@@ -1,5 +1,5 @@
+using Maschera.App;
 using Maschera.Store;
-using Maschera.Web.Services;
 using Microsoft.EntityFrameworkCore;
 
 namespace Maschera.Web.Pages.Bench;
@@ -18,30 +18,53 @@ public static class BenchClock
     /// it is turned by a whole turn where the cams say that the other capture began on the other one.
     /// </summary>
     public static void MapBenchClock(this WebApplication app) =>
-        app.MapGet("/bench/{id:int}/clock", async (int id, int? over, MascheraDb db, SampleStore samples, ClockService clocks) =>
-        {
-            var capture = await db.Captures.AsNoTracking().Include(c => c.Channels).Include(c => c.Job!.Engine).FirstOrDefaultAsync(c => c.Id == id && c.DeletedAt == null);
-            if (capture is null) return Results.NotFound();
-            var found = await Task.Run(() => clocks.Of(capture, samples));
-            if (found.Clock is not { } clock) return BenchMeasure.Wrong(found.Notes[0].Text);
-            var above = over is null ? null : await db.Captures.AsNoTracking().Include(c => c.Channels).Include(c => c.Job!.Engine).FirstOrDefaultAsync(c => c.Id == over && c.DeletedAt == null);
-            var zero = (found.Tdc ?? 0) + (above is null ? 0 : await Task.Run(() => clocks.TurnAgainst(capture, above, samples)));
-            var first = Math.Ceiling((clock.Degrees[0] - zero) / Every) * Every;
-            var count = Math.Min(MostMarks, 1 + (int)((clock.Degrees[^1] - zero - first) / Every));
-            var engine = capture.Job!.Engine!.ToEngine();
-            var asked = await db.Readings.AsNoTracking().Where(r => r.JobId == capture.JobId).ToListAsync();
-            return Results.Json(new
+        app.MapGet(
+            "/bench/{id:int}/clock",
+            async (int id, int? over, MascheraDb db, SampleStore samples, ClockService clocks) =>
             {
-                first,
-                every = Every,
-                seconds = Enumerable.Range(0, count).Select(i => clock.TimeAt(zero + first + i * Every)),
-                known = found.Tdc is not null,
-                firing = engine.FiringOrder.Zip(engine.Angles(), (cylinder, degrees) => new { cylinder, degrees }),
-                valves = engine.ValveTiming,
-                odd = asked.SelectMany(r => r.Result?.Ledger ?? []).Where(e => e.Odd).Select(e => e.Cylinder).Distinct(),
-                speed = clock.Source is null ? new { channel = capture.OwnChannels.First(c => c.Role == "crank").Name, teeth = clock.Wheel.Teeth } : null,
-                said = $"{clock.Said}, {clock.SpeedRpm:0} rpm, each {(clock.Source is null ? "edge" : "mark")} known to ± {clock.StandardErrorDegrees:0.00}°",
-                notes = found.Notes.Select(n => n.Text),
-            });
-        });
+                var capture = await db
+                    .Captures.AsNoTracking()
+                    .Include(c => c.Channels)
+                    .Include(c => c.Job!.Engine)
+                    .FirstOrDefaultAsync(c => c.Id == id && c.DeletedAt == null);
+                if (capture is null)
+                    return Results.NotFound();
+                var found = await Task.Run(() => clocks.Of(capture, samples));
+                if (found.Clock is not { } clock)
+                    return BenchMeasure.Wrong(found.Notes[0].Text);
+                var above = over is null
+                    ? null
+                    : await db
+                        .Captures.AsNoTracking()
+                        .Include(c => c.Channels)
+                        .Include(c => c.Job!.Engine)
+                        .FirstOrDefaultAsync(c => c.Id == over && c.DeletedAt == null);
+                var zero = (found.Tdc ?? 0) + (above is null ? 0 : await Task.Run(() => clocks.TurnAgainst(capture, above, samples)));
+                var first = Math.Ceiling((clock.Degrees[0] - zero) / Every) * Every;
+                var count = Math.Min(MostMarks, 1 + (int)((clock.Degrees[^1] - zero - first) / Every));
+                var engine = capture.Job!.Engine!.ToEngine();
+                var asked = await db
+                    .Readings.AsNoTracking()
+                    .Where(r => r.JobId == capture.JobId && r.Capture!.DeletedAt == null)
+                    .ToListAsync();
+                return Results.Json(
+                    new
+                    {
+                        first,
+                        every = Every,
+                        seconds = Enumerable.Range(0, count).Select(i => clock.TimeAt(zero + first + i * Every)),
+                        known = found.Tdc is not null,
+                        firing = engine.FiringOrder.Zip(engine.Angles(), (cylinder, degrees) => new { cylinder, degrees }),
+                        valves = engine.ValveTiming,
+                        odd = asked.SelectMany(r => r.Result?.Ledger ?? []).Where(e => e.Odd).Select(e => e.Cylinder).Distinct(),
+                        speed = clock.Source is null
+                            ? new { channel = capture.OwnChannels.First(c => c.Role == "crank").Name, teeth = clock.Wheel.Teeth }
+                            : null,
+                        said = $"{clock.Said}, {clock.SpeedRpm:0} rpm, each {(clock.Source is null ? "edge" : "mark")} known to ± "
+                            + $"{clock.StandardErrorDegrees:0.00}°",
+                        notes = found.Notes.Select(n => n.Text),
+                    }
+                );
+            }
+        );
 }

@@ -1,10 +1,10 @@
 using System.Globalization;
 using System.Text;
+using Maschera.App;
 using Maschera.Core.Signals;
 using Maschera.Formats;
 using Maschera.Store;
 using Maschera.Web.Drawing;
-using Maschera.Web.Services;
 using Microsoft.EntityFrameworkCore;
 
 namespace Maschera.Web.Pages.Bench;
@@ -19,14 +19,36 @@ public static class BenchExport
     }
 
     /// <summary>GET /bench/ID/export?format=csv|wav|bundle with from and to for a window, whole without.</summary>
-    private static async Task<IResult> Export(int id, string format, double? from, double? to, MascheraDb db, SampleStore samples, DataFolder data, CancellationToken cancel)
+    private static async Task<IResult> Export(
+        int id,
+        string format,
+        double? from,
+        double? to,
+        MascheraDb db,
+        SampleStore samples,
+        DataFolder data,
+        CancellationToken cancel
+    )
     {
-        if (await Find(id, db) is not { } capture) return Results.NotFound();
-        if (format is not ("csv" or "wav" or "bundle")) return BenchMeasure.Wrong($"'{format}' is no format; there are csv, wav and bundle.");
-        if (from >= to) return BenchMeasure.Wrong("The window ends before it begins.");
-        var channels = capture.OwnChannels.Select(c => new OutgoingChannel(Cut(samples.Reader(c), from, to), c.Role, c.Expression)).Where(c => c.Reader.Count > 0).ToList();
-        if (channels.Count == 0) return BenchMeasure.Wrong("No samples lie in this window.");
-        var name = FileName(capture) + format switch { "bundle" => ".zip", var f => "." + f };
+        if (await Find(id, db) is not { } capture)
+            return Results.NotFound();
+        if (format is not ("csv" or "wav" or "bundle"))
+            return BenchMeasure.Wrong($"'{format}' is no format; there are csv, wav and bundle.");
+        if (from >= to)
+            return BenchMeasure.Wrong("The window ends before it begins.");
+        var channels = capture
+            .OwnChannels.Select(c => new OutgoingChannel(Cut(samples.Reader(c), from, to), c.Role, c.Expression))
+            .Where(c => c.Reader.Count > 0)
+            .ToList();
+        if (channels.Count == 0)
+            return BenchMeasure.Wrong("No samples lie in this window.");
+        var name =
+            FileName(capture)
+            + format switch
+            {
+                "bundle" => ".zip",
+                var f => "." + f,
+            };
         // Written to disk first: a whole file or a sentence, never half a download.
         var path = Path.Combine(data.Incoming, $"export-{Guid.NewGuid():N}");
         var file = new FileStream(path, FileMode.CreateNew, FileAccess.ReadWrite, FileShare.None, 1 << 20, FileOptions.DeleteOnClose);
@@ -34,7 +56,16 @@ public static class BenchExport
         {
             await Task.Run(() => Write(format, file, name, capture, channels, cancel), cancel);
             file.Position = 0;
-            return Results.File(file, format switch { "csv" => "text/csv", "wav" => "audio/wav", _ => "application/zip" }, name);
+            return Results.File(
+                file,
+                format switch
+                {
+                    "csv" => "text/csv",
+                    "wav" => "audio/wav",
+                    _ => "application/zip",
+                },
+                name
+            );
         }
         catch (CaptureFormatException error)
         {
@@ -48,17 +79,29 @@ public static class BenchExport
         }
     }
 
-    private static void Write(string format, Stream file, string name, StoredCapture capture, List<OutgoingChannel> channels, CancellationToken cancel)
+    private static void Write(
+        string format,
+        Stream file,
+        string name,
+        StoredCapture capture,
+        List<OutgoingChannel> channels,
+        CancellationToken cancel
+    )
     {
-        if (format == "bundle") BundleFile.Write(file, capture.Name, capture.TakenAt, Said(capture.Conditions), capture.Notes, channels, cancel);
-        else if (format == "csv") CaptureExport.WriteCsv(file, [.. channels.Select(c => c.Reader)], cancel);
-        else CaptureExport.WriteWav(file, name, [.. channels.Select(c => c.Reader)], cancel);
+        if (format == "bundle")
+            BundleFile.Write(file, capture.Name, capture.TakenAt, Said(capture.Conditions), capture.Notes, channels, cancel);
+        else if (format == "csv")
+            CaptureExport.WriteCsv(file, [.. channels.Select(c => c.Reader)], cancel);
+        else
+            CaptureExport.WriteWav(file, name, [.. channels.Select(c => c.Reader)], cancel);
     }
 
     private static async Task<IResult> Picture(int id, double from, double to, MascheraDb db, SampleStore samples)
     {
-        if (!(from < to) || !double.IsFinite(to - from)) return BenchMeasure.Wrong("The view ends before it begins.");
-        if (await Find(id, db) is not { } capture) return Results.NotFound();
+        if (!(from < to) || !double.IsFinite(to - from))
+            return BenchMeasure.Wrong("The view ends before it begins.");
+        if (await Find(id, db) is not { } capture)
+            return Results.NotFound();
         await db.Entry(capture).Collection(c => c.Calipers).LoadAsync();
         var svg = BenchPicture.Draw(capture, Arrangement.Of(capture), samples, from, to);
         return Results.File(Encoding.UTF8.GetBytes(svg), "image/svg+xml", FileName(capture) + ".svg");
@@ -69,17 +112,26 @@ public static class BenchExport
 
     private static ISampleReader Cut(ISampleReader reader, double? from, double? to)
     {
-        if (from is null && to is null) return reader;
+        if (from is null && to is null)
+            return reader;
         var (first, count) = reader.Inside(from ?? reader.Start, to ?? reader.End);
         return new SlicedReader(reader, first, count);
     }
 
-    private static Dictionary<string, string> Said(Conditions c) => new (string Key, string? Value)[]
-    {
-        ("state", c.State), ("coolantCelsius", c.CoolantCelsius?.ToString(CultureInfo.InvariantCulture)), ("disabled", c.Disabled), ("remark", c.Remark),
-        ("syncKind", c.SyncKind), ("syncCylinder", c.SyncCylinder?.ToString(CultureInfo.InvariantCulture)),
-    }.Where(pair => pair.Value is not null).ToDictionary(pair => pair.Key, pair => pair.Value!);
+    private static Dictionary<string, string> Said(Conditions c) =>
+        new (string Key, string? Value)[]
+        {
+            ("state", c.State),
+            ("coolantCelsius", c.CoolantCelsius?.ToString(CultureInfo.InvariantCulture)),
+            ("disabled", c.Disabled),
+            ("remark", c.Remark),
+            ("syncKind", c.SyncKind),
+            ("syncCylinder", c.SyncCylinder?.ToString(CultureInfo.InvariantCulture)),
+        }
+            .Where(pair => pair.Value is not null)
+            .ToDictionary(pair => pair.Key, pair => pair.Value!);
 
     private static string FileName(StoredCapture capture) =>
-        string.Concat($"{capture.Job!.Vehicle} {capture.Name}".Select(c => char.IsLetterOrDigit(c) || c is ' ' or '.' or '-' ? c : '_')).Trim();
+        string.Concat($"{capture.Job!.Vehicle} {capture.Name}".Select(c => char.IsLetterOrDigit(c) || c is ' ' or '.' or '-' ? c : '_'))
+            .Trim();
 }

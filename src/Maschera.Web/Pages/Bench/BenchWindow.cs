@@ -10,7 +10,8 @@ public static class BenchWindow
 {
     private const int MostColumns = 4_000;
     private const int MostChannels = 128;
-    private const int KindColumns = 0, KindPoints = 1;
+    private const int KindColumns = 0,
+        KindPoints = 1;
 
     /// <summary>
     /// GET /bench/window?channels=1,2&amp;from=&amp;to=&amp;columns=: for each channel in turn, little-endian: int32 kind, int32 n.
@@ -18,25 +19,37 @@ public static class BenchWindow
     /// Kind 1: n seconds relative to `from` as float32, then n values as float32.
     /// </summary>
     public static void MapBenchWindow(this WebApplication app) =>
-        app.MapGet("/bench/window", (string channels, double from, double to, int columns, MascheraDb db, SampleStore samples) =>
-        {
-            if (!(to > from) || columns < 1 || !double.IsFinite(to - from)) return Results.BadRequest("from lies before to, and columns is at least 1.");
-            var ids = channels.Split(',').Select(text => int.TryParse(text, CultureInfo.InvariantCulture, out var id) ? id : -1).ToList();
-            if (ids.Count > MostChannels || ids.Contains(-1)) return Results.BadRequest($"channels are up to {MostChannels} numbers with commas between.");
-            var rows = db.Channels.AsNoTracking().Where(c => ids.Contains(c.Id)).ToDictionary(c => c.Id);
-            if (ids.Any(id => !rows.ContainsKey(id))) return Results.NotFound();
-            var bytes = new MemoryStream();
-            foreach (var id in ids) Pack(samples.Window(rows[id], from, to, Math.Min(columns, MostColumns)), from, bytes);
-            return Results.Bytes(bytes.ToArray(), "application/octet-stream");
-        });
+        app.MapGet(
+            "/bench/window",
+            (string channels, double from, double to, int columns, MascheraDb db, SampleStore samples) =>
+            {
+                if (!(to > from) || columns < 1 || !double.IsFinite(to - from))
+                    return Results.BadRequest("from lies before to, and columns is at least 1.");
+                var ids = channels
+                    .Split(',')
+                    .Select(text => int.TryParse(text, CultureInfo.InvariantCulture, out var id) ? id : -1)
+                    .ToList();
+                if (ids.Count > MostChannels || ids.Contains(-1))
+                    return Results.BadRequest($"channels are up to {MostChannels} numbers with commas between.");
+                var rows = db.Channels.AsNoTracking().Where(c => ids.Contains(c.Id)).ToDictionary(c => c.Id);
+                if (ids.Any(id => !rows.ContainsKey(id)))
+                    return Results.NotFound();
+                var bytes = new MemoryStream();
+                foreach (var id in ids)
+                    Pack(samples.Window(rows[id], from, to, Math.Min(columns, MostColumns)), from, bytes);
+                return Results.Bytes(bytes.ToArray(), "application/octet-stream");
+            }
+        );
 
     private static void Pack(Trace trace, double from, MemoryStream into)
     {
         var columns = trace.Seconds is null;
         Write(into, [columns ? KindColumns : KindPoints, columns ? trace.Values.Length / 2 : trace.Values.Length]);
-        if (trace.Seconds is { } seconds) Write(into, Array.ConvertAll(seconds, s => (float)(s - from)));
+        if (trace.Seconds is { } seconds)
+            Write(into, Array.ConvertAll(seconds, s => (float)(s - from)));
         Write(into, trace.Values);
     }
 
-    private static void Write<T>(MemoryStream into, T[] values) where T : unmanaged => into.Write(MemoryMarshal.AsBytes<T>(values));
+    private static void Write<T>(MemoryStream into, T[] values)
+        where T : unmanaged => into.Write(MemoryMarshal.AsBytes<T>(values));
 }

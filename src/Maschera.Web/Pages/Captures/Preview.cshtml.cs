@@ -1,9 +1,11 @@
 using System.Globalization;
+using Maschera.App;
+using Maschera.Core.Basics;
+using Maschera.Core.Expressions;
 using Maschera.Core.Readings;
 using Maschera.Formats;
 using Maschera.Store;
 using Maschera.Web.Drawing;
-using Maschera.Web.Services;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.Filters;
 using Microsoft.AspNetCore.Mvc.RazorPages;
@@ -17,8 +19,17 @@ public sealed class PreviewModel(ImportService imports) : PageModel
     /// <summary>Probes and clamps: what a value in the file is multiplied by.</summary>
     private static readonly (string Label, double Scale)[] s_probes =
     [
-        ("as in the file", 1), ("attenuator 10:1", 10), ("attenuator 20:1", 20), ("clamp 1 mV/A, file in V", 1000), ("clamp 10 mV/A, file in V", 100), ("clamp 100 mV/A, file in V", 10),
-        ("clamp 1 mV/A, file in mV", 1), ("clamp 10 mV/A, file in mV", 0.1), ("transducer 0–5 V for 0–20 bar", 4), ("transducer 0–5 V for 0–35 bar", 7), ("turned round", -1),
+        ("as in the file", 1),
+        ("attenuator 10:1", 10),
+        ("attenuator 20:1", 20),
+        ("clamp 1 mV/A, file in V", 1000),
+        ("clamp 10 mV/A, file in V", 100),
+        ("clamp 100 mV/A, file in V", 10),
+        ("clamp 1 mV/A, file in mV", 1),
+        ("clamp 10 mV/A, file in mV", 0.1),
+        ("transducer 0–5 V for 0–20 bar", 4),
+        ("transducer 0–5 V for 0–35 bar", 7),
+        ("turned round", -1),
     ];
 
     /// <summary>One channel as the form holds it.</summary>
@@ -43,9 +54,14 @@ public sealed class PreviewModel(ImportService imports) : PageModel
         public string? SyncCylinder { get; set; }
     }
 
-    [BindProperty(SupportsGet = true)] public string Token { get; set; } = "";
-    [BindProperty] public List<ChannelFields> Channels { get; set; } = [];
-    [BindProperty] public ConditionFields Form { get; set; } = new();
+    [BindProperty(SupportsGet = true)]
+    public string Token { get; set; } = "";
+
+    [BindProperty]
+    public List<ChannelFields> Channels { get; set; } = [];
+
+    [BindProperty]
+    public ConditionFields Form { get; set; } = new();
 
     public IncomingFile Incoming { get; private set; } = null!;
     public FileOverview Overview { get; private set; } = null!;
@@ -56,29 +72,45 @@ public sealed class PreviewModel(ImportService imports) : PageModel
 
     public IReadOnlyList<Note> Notes => Overview.Csv?.Notes ?? Overview.Notes;
 
-    public IEnumerable<SelectListItem> Probes => s_probes.Select((p, i) => new SelectListItem(p.Label, i.ToString(CultureInfo.InvariantCulture)));
+    public IEnumerable<SelectListItem> Probes =>
+        s_probes.Select((p, i) => new SelectListItem(p.Label, i.ToString(CultureInfo.InvariantCulture)));
 
     public IEnumerable<SelectListItem> Roles =>
-    [
-        new SelectListItem("nothing in particular", ""),
-        .. ReadingRegistry.All.SelectMany(r => r.Roles).DistinctBy(r => r.Name).Select(r => new SelectListItem(r.Label, r.Name)),
-    ];
+        [
+            new SelectListItem("nothing in particular", ""),
+            .. ReadingRegistry.All.SelectMany(r => r.Roles).DistinctBy(r => r.Name).Select(r => new SelectListItem(r.Label, r.Name)),
+        ];
 
     public IEnumerable<(string Name, string Value)> Facts
     {
         get
         {
             yield return ("Format", Overview.Kind);
-            if (Overview.Rate is { } rate) yield return ("Rate", Say.Number(rate, 0) + " Hz");
-            if (Overview.Csv is not { } csv) yield break;
+            if (Overview.Rate is { } rate)
+                yield return ("Rate", Say.Number(rate, 0) + " Hz");
+            if (Overview.Csv is not { } csv)
+                yield break;
             yield return ("Text", csv.Encoding);
-            yield return ("Between cells", csv.Delimiter switch { '\t' => "tab", ';' => "semicolon", _ => "comma" });
+            yield return (
+                "Between cells",
+                csv.Delimiter switch
+                {
+                    '\t' => "tab",
+                    ';' => "semicolon",
+                    _ => "comma",
+                }
+            );
             yield return ("Decimal", csv.DecimalPoint == ',' ? "comma" : "point");
             yield return ("Names in line", csv.HeaderLine?.ToString(CultureInfo.InvariantCulture) ?? "none");
             yield return ("Rows from line", csv.FirstDataLine.ToString(CultureInfo.InvariantCulture));
             var time = csv.Columns.FirstOrDefault(c => c.Use is ColumnUse.Time or ColumnUse.Clock);
-            if (FirstInterval(csv) is { } step) yield return ("Rate, about", Say.Number(1 / step, 0) + " Hz");
-            if (time is not null) yield return ("Time", time.Use == ColumnUse.Clock ? $"{time.Name}, time of day" : $"{time.Name}, {(time.Unit.Length > 0 ? time.Unit : "s")}");
+            if (FirstInterval(csv) is { } step)
+                yield return ("Rate, about", Say.Number(1 / step, 0) + " Hz");
+            if (time is not null)
+                yield return (
+                    "Time",
+                    time.Use == ColumnUse.Clock ? $"{time.Name}, time of day" : $"{time.Name}, {(time.Unit.Length > 0 ? time.Unit : "s")}"
+                );
         }
     }
 
@@ -86,8 +118,9 @@ public sealed class PreviewModel(ImportService imports) : PageModel
     private static double? FirstInterval(CsvLayout csv)
     {
         var column = csv.Columns.ToList().FindIndex(c => c.Use == ColumnUse.Time);
-        if (column < 0 || csv.FirstRows.Count < 2) return null;
-        double? Time(int row) => double.TryParse(csv.FirstRows[row][column].Replace(',', '.'), CultureInfo.InvariantCulture, out var t) ? t : null;
+        if (column < 0 || csv.FirstRows.Count < 2)
+            return null;
+        double? Time(int row) => TypedNumber.Parse(csv.FirstRows[row][column]);
         var step = (Time(1) - Time(0)) * (Units.Seconds(csv.Columns[column].Unit) ?? 1);
         return step > 0 ? step : null;
     }
@@ -95,7 +128,8 @@ public sealed class PreviewModel(ImportService imports) : PageModel
     /// <summary>The first values of a channel as written.</summary>
     public string FirstValues(int channel)
     {
-        if (Overview.Csv is not { } csv) return "";
+        if (Overview.Csv is not { } csv)
+            return "";
         var column = csv.Columns.Select((c, i) => (c, i)).Where(x => x.c.Use == ColumnUse.Channel).ElementAt(channel).i;
         return string.Join("  ", csv.FirstRows.Take(3).Select(r => column < r.Length ? r[column] : ""));
     }
@@ -112,7 +146,8 @@ public sealed class PreviewModel(ImportService imports) : PageModel
         }
 
         Incoming = file;
-        if (Run is null) Overview = imports.Inspect(file);
+        if (Run is null)
+            Overview = imports.Inspect(file);
     }
 
     public IActionResult OnGet() => Run is null ? ShowPreview() : ShowRun();
@@ -121,19 +156,33 @@ public sealed class PreviewModel(ImportService imports) : PageModel
 
     public IActionResult OnPost()
     {
-        if (Run is not null) return Redirect($"/imports/{Token}");
+        if (Run is not null)
+            return Redirect($"/imports/{Token}");
         var coolant = Number("Form.Coolant", Form.Coolant);
         var cylinder = Number("Form.SyncCylinder", Form.SyncCylinder);
-        if (Channels.Count != Overview.Channels.Count) return BadRequest();
-        if (!ModelState.IsValid) return Page();
+        if (Channels.Count != Overview.Channels.Count)
+            return BadRequest();
+        if (!ModelState.IsValid)
+            return Page();
         var capture = new StoredCapture
         {
             JobId = Incoming.JobId,
             Name = string.IsNullOrWhiteSpace(Form.Name) ? Path.GetFileNameWithoutExtension(Incoming.FileName) : Form.Name.Trim(),
             TakenAt = DateTime.UtcNow,
-            Conditions = new Conditions(Blank(Form.State), coolant, Blank(Form.Disabled), Blank(Form.Remark), Blank(Form.SyncKind), (int?)cylinder),
+            Conditions = new Conditions(
+                Blank(Form.State),
+                coolant,
+                Blank(Form.Disabled),
+                Blank(Form.Remark),
+                Blank(Form.SyncKind),
+                (int?)cylinder
+            ),
         };
-        imports.Start(Incoming, capture, [.. Channels.Select(c => new ChannelChoice(c.Name.Trim(), c.Unit?.Trim() ?? "", Scale(c.Probe), Blank(c.Role), c.Keep))]);
+        imports.Start(
+            Incoming,
+            capture,
+            [.. Channels.Select(c => new ChannelChoice(c.Name.Trim(), c.Unit?.Trim() ?? "", Scale(c.Probe), Blank(c.Role), c.Keep))]
+        );
         return Redirect($"/imports/{Token}");
     }
 
@@ -152,56 +201,55 @@ public sealed class PreviewModel(ImportService imports) : PageModel
 
     private PageResult ShowPreview()
     {
-        Channels = [.. Overview.Channels.Select(c => new ChannelFields { Name = c.Name, Unit = c.Unit, Role = GuessRole(c.Name, c.Unit) })];
-        var cranks = Channels.Any(c => c.Role == "current");
+        var roles = IntakeGuess.Roles(Overview);
+        var told = IntakeGuess.Conditions(Overview, roles);
+        Channels =
+        [
+            .. Overview.Channels.Select(
+                (c, i) =>
+                    new ChannelFields
+                    {
+                        Name = c.Name,
+                        Unit = c.Unit,
+                        Role = roles[i],
+                    }
+            ),
+        ];
         Form = new ConditionFields
         {
-            Name = Path.GetFileNameWithoutExtension(Incoming.FileName),
-            State = cranks ? "cranking" : "",
-            SyncKind = Channels.Any(c => c.Role == "sync") ? "ignition" : "",
-            SyncCylinder = Channels.Any(c => c.Role == "sync") ? "1" : "",
+            Name = Overview.Bundle?.Name ?? Path.GetFileNameWithoutExtension(Incoming.FileName),
+            State = told.State,
+            Coolant = told.CoolantCelsius?.ToString(CultureInfo.InvariantCulture),
+            Disabled = told.Disabled,
+            Remark = told.Remark,
+            SyncKind = told.SyncKind,
+            SyncCylinder = told.SyncCylinder?.ToString(CultureInfo.InvariantCulture),
         };
-        if (Overview.Bundle is { } bundle) TakeFrom(bundle);
         return Page();
-    }
-
-    /// <summary>A bundle says itself what its channels and conditions are.</summary>
-    private void TakeFrom(BundleHead bundle)
-    {
-        for (var i = 0; i < Channels.Count; i++) Channels[i].Role = bundle.Channels[i].Role;
-        var said = bundle.Conditions ?? new Dictionary<string, string>();
-        Form = new ConditionFields
-        {
-            Name = bundle.Name,
-            State = said.GetValueOrDefault("state"),
-            Coolant = said.GetValueOrDefault("coolantCelsius"),
-            Disabled = said.GetValueOrDefault("disabled"),
-            Remark = said.GetValueOrDefault("remark"),
-            SyncKind = said.GetValueOrDefault("syncKind"),
-            SyncCylinder = said.GetValueOrDefault("syncCylinder"),
-        };
     }
 
     private IActionResult ShowRun()
     {
-        if (State != ImportState.Done || Run!.CaptureId is not { } capture) return Page();
-        if (!Request.Headers.ContainsKey("HX-Request")) return Redirect($"/bench/{capture}");
+        if (State != ImportState.Done || Run!.CaptureId is not { } capture)
+            return Page();
+        if (!Request.Headers.ContainsKey("HX-Request"))
+            return Redirect($"/bench/{capture}");
         Response.Headers["HX-Redirect"] = $"/bench/{capture}";
         return new EmptyResult();
     }
 
-    private static string? GuessRole(string name, string unit) => ReadingRegistry.All.SelectMany(r => r.Roles)
-        .FirstOrDefault(r => r.Words.Any(w => name.Contains(w, StringComparison.OrdinalIgnoreCase)) || unit == "A" && r.Name == "current")?.Name;
-
     private double? Number(string field, string? text)
     {
-        if (string.IsNullOrWhiteSpace(text)) return null;
-        if (double.TryParse(text.Replace(',', '.'), CultureInfo.InvariantCulture, out var number)) return number;
+        if (string.IsNullOrWhiteSpace(text))
+            return null;
+        if (TypedNumber.Parse(text) is { } number)
+            return number;
         ModelState.AddModelError(field, $"'{text}' is not a number.");
         return null;
     }
 
-    private static double Scale(string probe) => int.TryParse(probe, CultureInfo.InvariantCulture, out var i) && i >= 0 && i < s_probes.Length ? s_probes[i].Scale : 1;
+    private static double Scale(string probe) =>
+        int.TryParse(probe, CultureInfo.InvariantCulture, out var i) && i >= 0 && i < s_probes.Length ? s_probes[i].Scale : 1;
 
     private static string? Blank(string? text) => string.IsNullOrWhiteSpace(text) ? null : text.Trim();
 }

@@ -1,6 +1,7 @@
+using System.Text.Encodings.Web;
+using Maschera.App;
 using Maschera.Formats;
 using Maschera.Store;
-using Maschera.Web.Services;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Microsoft.EntityFrameworkCore;
@@ -14,8 +15,10 @@ public sealed class UploadModel(MascheraDb db, ImportService imports) : PageMode
 
     public async Task<IActionResult> OnPostAsync(int id, IFormFile? file, IFormFile? description, CancellationToken cancel)
     {
-        if (!await db.LiveJobs.AnyAsync(j => j.Id == id, cancel)) return NotFound();
-        if (file is null) return Refuse(id, "Choose a file first.");
+        if (!await db.LiveJobs.AnyAsync(j => j.Id == id, cancel))
+            return NotFound();
+        if (file is null)
+            return Refuse(id, "Choose a file first.");
         await using var content = file.OpenReadStream();
         var incoming = await imports.KeepAsync(id, file.FileName, content, cancel);
         try
@@ -39,11 +42,13 @@ public sealed class UploadModel(MascheraDb db, ImportService imports) : PageMode
 
     private bool FromHtmx => Request.Headers.ContainsKey("HX-Request");
 
-    private IActionResult Refuse(int id, string why) => FromHtmx ? Content(why) : Redirect($"/jobs/{id}?uploadError={Uri.EscapeDataString(why)}");
+    private IActionResult Refuse(int id, string why) =>
+        FromHtmx ? Content(HtmlEncoder.Default.Encode(why), "text/html") : Redirect($"/jobs/{id}?uploadError={Uri.EscapeDataString(why)}");
 
     private IActionResult Go(string address)
     {
-        if (!FromHtmx) return Redirect(address);
+        if (!FromHtmx)
+            return Redirect(address);
         Response.Headers["HX-Redirect"] = address;
         return new EmptyResult();
     }

@@ -1,5 +1,7 @@
 using System.Globalization;
+using Maschera.Core.Basics;
 using Maschera.Core.Engines;
+using Maschera.Core.Expressions;
 using Maschera.Rig;
 using Maschera.Store;
 using Microsoft.AspNetCore.Mvc;
@@ -35,8 +37,11 @@ public sealed class EditModel(MascheraDb db) : PageModel
         public string? Valves { get; set; }
     }
 
-    [BindProperty(SupportsGet = true)] public int? Id { get; set; }
-    [BindProperty] public Fields Form { get; set; } = new();
+    [BindProperty(SupportsGet = true)]
+    public int? Id { get; set; }
+
+    [BindProperty]
+    public Fields Form { get; set; } = new();
 
     public IReadOnlyList<Engine> Layouts => EngineCatalogue.Layouts;
     public bool HasDetails => Form.Teeth is not null || Form.BoreMm is not null || Form.Valves is not null;
@@ -45,75 +50,110 @@ public sealed class EditModel(MascheraDb db) : PageModel
     {
         if (Id is null)
         {
-            if (Layouts.FirstOrDefault(l => l.Name == layout) is { } start) Show(start);
+            if (Layouts.FirstOrDefault(l => l.Name == layout) is { } start)
+                Show(start);
             return Page();
         }
 
-        if (await db.Engines.FindAsync(Id) is not { } stored) return NotFound();
+        if (await db.Engines.FindAsync(Id) is not { } stored)
+            return NotFound();
         Show(stored.ToEngine());
         return Page();
     }
 
     public async Task<IActionResult> OnPostAsync()
     {
-        var engine = Read();
-        if (string.IsNullOrWhiteSpace(Form.Name)) ModelState.AddModelError("Form.Name", "Give the engine a name.");
+        var stored = Id is null ? null : await db.Engines.FindAsync(Id);
+        if (stored is null && Id is not null)
+            return NotFound();
+        var engine = Read(stored?.ToEngine() ?? new Engine());
+        if (string.IsNullOrWhiteSpace(Form.Name))
+            ModelState.AddModelError("Form.Name", "Give the engine a name.");
         if (ModelState.IsValid)
-            foreach (var problem in engine.Problems()) ModelState.AddModelError("Form." + problem.Field, problem.Text);
-        if (!ModelState.IsValid) return Page();
-        var stored = Id is null ? db.Engines.Add(new StoredEngine()).Entity : await db.Engines.FindAsync(Id);
-        if (stored is null) return NotFound();
+            foreach (var problem in engine.Problems())
+                ModelState.AddModelError("Form." + problem.Field, problem.Text);
+        if (!ModelState.IsValid)
+            return Page();
+        stored ??= db.Engines.Add(new StoredEngine()).Entity;
         stored.Take(engine);
         await db.SaveChangesAsync();
         return Redirect("/engines");
     }
 
-    private Engine Read()
+    /// <summary>The engine as typed, on top of what the form does not show of it.</summary>
+    private Engine Read(Engine known)
     {
-        var geometry = (Bore: Number("BoreMm", Form.BoreMm), Stroke: Number("StrokeMm", Form.StrokeMm), Rod: Number("RodMm", Form.RodMm), Ratio: Number("CompressionRatio", Form.CompressionRatio));
-        var anyGeometry = geometry.Bore is not null || geometry.Stroke is not null || geometry.Rod is not null || geometry.Ratio is not null;
+        var geometry = (
+            Bore: Number("BoreMm", Form.BoreMm),
+            Stroke: Number("StrokeMm", Form.StrokeMm),
+            Rod: Number("RodMm", Form.RodMm),
+            Ratio: Number("CompressionRatio", Form.CompressionRatio)
+        );
+        var anyGeometry =
+            geometry.Bore is not null || geometry.Stroke is not null || geometry.Rod is not null || geometry.Ratio is not null;
         var teeth = Whole("Teeth", Form.Teeth);
         var valves = Numbers("Valves", Form.Valves);
-        if (valves is { Count: not 4 }) ModelState.AddModelError("Form.Valves", "Give four angles: exhaust opens, exhaust closes, intake opens, intake closes.");
-        return new Engine
+        if (valves is { Count: not 4 })
+            ModelState.AddModelError("Form.Valves", "Give four angles: exhaust opens, exhaust closes, intake opens, intake closes.");
+        return known with
         {
             Name = Form.Name?.Trim() ?? "",
             Cylinders = Whole("Cylinders", Form.Cylinders) ?? 0,
             FiringOrder = [.. (Numbers("FiringOrder", Form.FiringOrder) ?? []).Select(n => (int)n)],
             FiringAngles = Numbers("FiringAngles", Form.FiringAngles),
-            Banks = string.IsNullOrWhiteSpace(Form.Banks) ? null : [.. Form.Banks.Split('/').Select(bank => (IReadOnlyList<int>)[.. (Numbers("Banks", bank) ?? []).Select(n => (int)n)])],
+            Banks = string.IsNullOrWhiteSpace(Form.Banks)
+                ? null
+                : [.. Form.Banks.Split('/').Select(bank => (IReadOnlyList<int>)[.. (Numbers("Banks", bank) ?? []).Select(n => (int)n)])],
             Fuel = Form.Fuel,
-            CrankWheel = teeth is { } t ? new CrankWheel(t, [.. (Numbers("Missing", Form.Missing) ?? []).Select(n => (int)n).Where(n => n != 0)], Number("GapToTdc", Form.GapToTdc), Whole("Extra", Form.Extra) ?? 0) : null,
-            CamDrive = Whole("DriveTeeth", Form.DriveTeeth) is { } driveTeeth ? new CamDrive(Form.Drive == "chain" ? "chain" : "belt", driveTeeth) : null,
-            Geometry = anyGeometry ? new EngineGeometry(geometry.Bore ?? 0, geometry.Stroke ?? 0, geometry.Rod ?? 0, geometry.Ratio ?? 0) : null,
+            CrankWheel = teeth is { } t
+                ? new CrankWheel(
+                    t,
+                    [.. (Numbers("Missing", Form.Missing) ?? []).Select(n => (int)n).Where(n => n != 0)],
+                    Number("GapToTdc", Form.GapToTdc),
+                    Whole("Extra", Form.Extra) ?? 0
+                )
+                : null,
+            CamDrive = Whole("DriveTeeth", Form.DriveTeeth) is { } driveTeeth
+                ? new CamDrive(Form.Drive == "chain" ? "chain" : "belt", driveTeeth)
+                : null,
+            Geometry = anyGeometry
+                ? new EngineGeometry(geometry.Bore ?? 0, geometry.Stroke ?? 0, geometry.Rod ?? 0, geometry.Ratio ?? 0)
+                : null,
             ValveTiming = valves is { Count: 4 } ? new ValveTiming(valves[0], valves[1], valves[2], valves[3]) : null,
         };
     }
 
     private int? Whole(string field, string? text)
     {
-        if (string.IsNullOrWhiteSpace(text)) return null;
-        if (int.TryParse(text, NumberStyles.Integer, CultureInfo.InvariantCulture, out var number)) return number;
+        if (string.IsNullOrWhiteSpace(text))
+            return null;
+        if (TypedNumber.ParseWhole(text) is { } number)
+            return number;
         ModelState.AddModelError("Form." + field, $"'{text}' is not a whole number.");
         return null;
     }
 
     private double? Number(string field, string? text)
     {
-        if (string.IsNullOrWhiteSpace(text)) return null;
-        if (double.TryParse(text.Replace(',', '.'), NumberStyles.Float, CultureInfo.InvariantCulture, out var number)) return number;
+        if (string.IsNullOrWhiteSpace(text))
+            return null;
+        if (TypedNumber.Parse(text) is { } number)
+            return number;
         ModelState.AddModelError("Form." + field, $"'{text}' is not a number.");
         return null;
     }
 
     private List<double>? Numbers(string field, string? text)
     {
-        if (string.IsNullOrWhiteSpace(text)) return null;
+        if (string.IsNullOrWhiteSpace(text))
+            return null;
         var numbers = new List<double>();
         foreach (var word in text.Split(s_between, StringSplitOptions.RemoveEmptyEntries))
         {
-            if (double.TryParse(word, NumberStyles.Float, CultureInfo.InvariantCulture, out var number)) numbers.Add(number);
-            else ModelState.AddModelError("Form." + field, $"'{word}' is not a number.");
+            if (TypedNumber.Parse(word) is { } number)
+                numbers.Add(number);
+            else
+                ModelState.AddModelError("Form." + field, $"'{word}' is not a number.");
         }
 
         return numbers;

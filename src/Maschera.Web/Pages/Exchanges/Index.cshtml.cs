@@ -1,4 +1,5 @@
 using Maschera.Store;
+using Maschera.Web.Readings;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Microsoft.EntityFrameworkCore;
@@ -10,7 +11,8 @@ public sealed class IndexModel(MascheraDb db) : PageModel
 {
     private const int MostLines = 2_000;
 
-    [BindProperty(SupportsGet = true)] public int Id { get; set; }
+    [BindProperty(SupportsGet = true)]
+    public int Id { get; set; }
 
     public StoredCapture Exchange { get; private set; } = null!;
     public IReadOnlyList<ReadingView> Readings { get; private set; } = [];
@@ -27,8 +29,13 @@ public sealed class IndexModel(MascheraDb db) : PageModel
 
     private async Task<bool> LoadAsync()
     {
-        var row = await db.Captures.AsNoTracking().Include(c => c.Readings).Include(c => c.Job!.Engine).FirstOrDefaultAsync(c => c.Id == Id && c.Exchange != null && c.DeletedAt == null && c.Job!.DeletedAt == null);
-        if (row is null) return false;
+        var row = await db
+            .Captures.AsNoTracking()
+            .Include(c => c.Readings)
+            .Include(c => c.Job!.Engine)
+            .FirstOrDefaultAsync(c => c.Id == Id && c.Exchange != null && c.DeletedAt == null && c.Job!.DeletedAt == null);
+        if (row is null)
+            return false;
         Exchange = row;
         var lines = row.Exchange!.Split('\n', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries);
         (Lines, LineCount) = ([.. lines.Take(MostLines)], lines.Length);

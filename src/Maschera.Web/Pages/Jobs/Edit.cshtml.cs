@@ -10,12 +10,17 @@ namespace Maschera.Web.Pages.Jobs;
 /// <summary>Takes a job in, or changes one.</summary>
 public sealed class EditModel(MascheraDb db) : PageModel
 {
+    private const int MostName = 120,
+        MostText = 4_000;
+
     /// <summary>The fields of the form.</summary>
     public sealed class Fields
     {
         [Required(ErrorMessage = "Which vehicle is it?")]
+        [StringLength(MostName, ErrorMessage = "A vehicle's name has up to 120 letters.")]
         public string Vehicle { get; set; } = "";
 
+        [StringLength(40, ErrorMessage = "A plate has up to 40 letters.")]
         public string? Plate { get; set; }
 
         [Required(ErrorMessage = "Choose the engine.")]
@@ -25,29 +30,48 @@ public sealed class EditModel(MascheraDb db) : PageModel
         public int? OdometerKm { get; set; }
 
         [Required(ErrorMessage = "What does the customer complain of?")]
+        [StringLength(MostText, ErrorMessage = "Up to 4,000 letters.")]
         public string Complaint { get; set; } = "";
 
+        [StringLength(MostText, ErrorMessage = "Up to 4,000 letters.")]
         public string? WhenItHappens { get; set; }
+
+        [StringLength(MostText, ErrorMessage = "Up to 4,000 letters.")]
         public string? EarlierRepairs { get; set; }
     }
 
-    [BindProperty(SupportsGet = true)] public int? Id { get; set; }
-    [BindProperty] public Fields Form { get; set; } = new();
+    [BindProperty(SupportsGet = true)]
+    public int? Id { get; set; }
+
+    [BindProperty]
+    public Fields Form { get; set; } = new();
 
     public IReadOnlyList<SelectListItem> Engines { get; private set; } = [];
 
     public async Task<IActionResult> OnGetAsync()
     {
         await LoadEnginesAsync();
-        if (Id is null) return Page();
-        if (await FindAsync() is not { } job) return NotFound();
-        Form = new Fields { Vehicle = job.Vehicle, Plate = job.Plate, EngineId = job.EngineId, OdometerKm = job.OdometerKm, Complaint = job.Complaint, WhenItHappens = job.WhenItHappens, EarlierRepairs = job.EarlierRepairs };
+        if (Id is null)
+            return Page();
+        if (await FindAsync() is not { } job)
+            return NotFound();
+        Form = new Fields
+        {
+            Vehicle = job.Vehicle,
+            Plate = job.Plate,
+            EngineId = job.EngineId,
+            OdometerKm = job.OdometerKm,
+            Complaint = job.Complaint,
+            WhenItHappens = job.WhenItHappens,
+            EarlierRepairs = job.EarlierRepairs,
+        };
         return Page();
     }
 
     public async Task<IActionResult> OnPostAsync()
     {
-        if (Form.EngineId is { } engine && !await db.Engines.AnyAsync(e => e.Id == engine)) ModelState.AddModelError("Form.EngineId", "Choose the engine.");
+        if (Form.EngineId is { } engine && !await db.Engines.AnyAsync(e => e.Id == engine))
+            ModelState.AddModelError("Form.EngineId", "Choose the engine.");
         if (!ModelState.IsValid)
         {
             await LoadEnginesAsync();
@@ -55,19 +79,33 @@ public sealed class EditModel(MascheraDb db) : PageModel
         }
 
         var job = Id is null ? new Job { CreatedAt = DateTime.UtcNow } : await FindAsync();
-        if (job is null) return NotFound();
-        (job.Vehicle, job.Plate, job.EngineId, job.OdometerKm) = (Form.Vehicle.Trim(), Form.Plate?.Trim(), Form.EngineId!.Value, Form.OdometerKm);
-        (job.Complaint, job.WhenItHappens, job.EarlierRepairs) = (Form.Complaint.Trim(), Form.WhenItHappens?.Trim(), Form.EarlierRepairs?.Trim());
-        if (Id is null) db.Jobs.Add(job);
+        if (job is null)
+            return NotFound();
+        (job.Vehicle, job.Plate, job.EngineId, job.OdometerKm) = (
+            Form.Vehicle.Trim(),
+            Form.Plate?.Trim(),
+            Form.EngineId!.Value,
+            Form.OdometerKm
+        );
+        (job.Complaint, job.WhenItHappens, job.EarlierRepairs) = (
+            Form.Complaint.Trim(),
+            Form.WhenItHappens?.Trim(),
+            Form.EarlierRepairs?.Trim()
+        );
+        if (Id is null)
+            db.Jobs.Add(job);
         await db.SaveChangesAsync();
         return Redirect($"/jobs/{job.Id}");
     }
 
     private Task<Job?> FindAsync() => db.LiveJobs.FirstOrDefaultAsync(j => j.Id == Id);
 
-    private async Task LoadEnginesAsync() => Engines =
-    [
-        new SelectListItem("Choose…", ""),
-        .. (await db.Engines.OrderBy(e => e.Name).ToListAsync()).Select(e => new SelectListItem(e.Name, e.Id.ToString(System.Globalization.CultureInfo.InvariantCulture))),
-    ];
+    private async Task LoadEnginesAsync() =>
+        Engines = [
+            new SelectListItem("Choose…", ""),
+            .. (await db.Engines.OrderBy(e => e.Name).ToListAsync()).Select(e => new SelectListItem(
+                e.Name,
+                e.Id.ToString(System.Globalization.CultureInfo.InvariantCulture)
+            )),
+        ];
 }

@@ -1,11 +1,12 @@
 using System.ComponentModel.DataAnnotations;
 using System.Globalization;
+using Maschera.App;
+using Maschera.App.Live;
 using Maschera.Core.Engines;
+using Maschera.Instruments;
 using Maschera.Rig;
 using Maschera.Rig.Instruments;
 using Maschera.Store;
-using Maschera.Web.Services;
-using Maschera.Web.Services.Live;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Microsoft.AspNetCore.Mvc.Rendering;
@@ -14,7 +15,7 @@ using Microsoft.EntityFrameworkCore;
 namespace Maschera.Web.Pages.Rig;
 
 /// <summary>Records the stand-in engine into a job.</summary>
-public sealed class IndexModel(MascheraDb db, ReadingService readings, LiveService live) : PageModel
+public sealed class IndexModel(MascheraDb db, CaptureIntake intake, LiveService live) : PageModel
 {
     private static readonly ScopeAbilities s_standIn = new StandInScope(new StandInPlan(EngineCatalogue.Orsa)).Abilities;
 
@@ -52,14 +53,16 @@ public sealed class IndexModel(MascheraDb db, ReadingService readings, LiveServi
         public double Rate { get; set; } = 100_000;
     }
 
-    [BindProperty] public Fields Form { get; set; } = new();
+    [BindProperty]
+    public Fields Form { get; set; } = new();
 
     public IReadOnlyList<SelectListItem> Jobs { get; private set; } = [];
 
     /// <summary>Probes of the stand-in scope; the crank sensor only runs on engines whose wheel is known.</summary>
     public IReadOnlyList<string> Probes { get; } = [.. s_standIn.Probes.Select(p => p.Name), "Cam sensor"];
 
-    public IReadOnlyList<SelectListItem> Rates { get; } = [.. s_standIn.Rates.Select(r => new SelectListItem($"{r:#,0}", r.ToString(CultureInfo.InvariantCulture)))];
+    public IReadOnlyList<SelectListItem> Rates { get; } =
+    [.. s_standIn.Rates.Select(r => new SelectListItem($"{r:#,0}", r.ToString(CultureInfo.InvariantCulture)))];
 
     public async Task OnGetAsync(int? job)
     {
@@ -75,9 +78,16 @@ public sealed class IndexModel(MascheraDb db, ReadingService readings, LiveServi
             return Page();
         }
 
+        var conditions = new Conditions(
+            "cranking",
+            20,
+            "fuel",
+            null,
+            Form.Sync ? "ignition" : null,
+            Form.Sync ? engine.FiringOrder[0] : null
+        );
         var (capture, _) = CrankingRun.Record(Plan(Whole(engine)));
-        var id = CaptureKeeper.Keep(db, job.Id, $"Cranking, {Fault}", capture, new Conditions("cranking", 20, "fuel", null, Form.Sync ? "ignition" : null, Form.Sync ? engine.FiringOrder[0] : null));
-        readings.MakeObvious(id);
+        var id = intake.Take(StoredCapture.Of(job.Id, $"Cranking, {Fault}", conditions), capture);
         return Redirect($"/bench/{id}");
     }
 
@@ -85,7 +95,8 @@ public sealed class IndexModel(MascheraDb db, ReadingService readings, LiveServi
     {
         try
         {
-            if (await JobAsync() is var (job, engine)) return Redirect($"/live/{Start(job, engine).Id}");
+            if (await JobAsync() is var (job, engine))
+                return Redirect($"/live/{Start(job, engine).Id}");
         }
         catch (ScopeException error)
         {
@@ -100,45 +111,88 @@ public sealed class IndexModel(MascheraDb db, ReadingService readings, LiveServi
 
     private LiveSession Start(Job job, Engine engine)
     {
-        var scope = new StandInScope(new StandInPlan(Whole(engine)) { Running = Form.Does == "running" ? Running(Whole(engine)) : null, Faults = Faults, Starter = StarterFor(engine, Form.Battery == "weak"), Seed = Random.Shared.Next(1, int.MaxValue) });
+        var scope = new StandInScope(
+            new StandInPlan(Whole(engine))
+            {
+                Running = Form.Does == "running" ? Running(Whole(engine)) : null,
+                Faults = Faults,
+                Starter = StarterFor(engine, Form.Battery == "weak"),
+                Seed = Random.Shared.Next(1, int.MaxValue),
+            }
+        );
         var settings = new ScopeSettings(Form.Rate, [.. scope.Abilities.Probes.Where(p => Form.Probes.Contains(p.Name))]);
-        var (remark, sync, running) = (Form.Does == "running" ? RunningFault : Fault, settings.Probes.Any(p => p.Role == "sync"), Form.Does == "running");
-        return live.Start(job.Id, scope, settings, () => new Conditions(!scope.HasCranked ? "key on" : running ? "idle" : "cranking", running ? 85 : 20, running ? null : "fuel", remark, sync ? "ignition" : null, sync ? engine.FiringOrder[0] : null));
+        var (remark, sync, running) = (
+            Form.Does == "running" ? RunningFault : Fault,
+            settings.Probes.Any(p => p.Role == "sync"),
+            Form.Does == "running"
+        );
+        return live.Start(
+            job.Id,
+            scope,
+            settings,
+            () =>
+                new Conditions(
+                    !scope.HasCranked ? "key on"
+                        : running ? "idle"
+                        : "cranking",
+                    running ? 85 : 20,
+                    running ? null : "fuel",
+                    remark,
+                    sync ? "ignition" : null,
+                    sync ? engine.FiringOrder[0] : null
+                )
+        );
     }
 
     /// <summary>The job with its engine; null, with the reason beside the field, where the form makes no sense.</summary>
     private async Task<(Job Job, Engine Engine)?> JobAsync()
     {
         var job = await db.LiveJobs.Include(j => j.Engine).FirstOrDefaultAsync(j => j.Id == Form.Job);
-        if (job is null) ModelState.AddModelError("Form.Job", "Choose the job to record into.");
+        if (job is null)
+            ModelState.AddModelError("Form.Job", "Choose the job to record into.");
         var engine = job?.Engine!.ToEngine();
-        if (engine is not null && Form.Misfires > engine.Cylinders) ModelState.AddModelError("Form.Misfires", $"The {engine.Name} has {engine.Cylinders} cylinders.");
-        if (engine is not null && Form.Cylinder > engine.Cylinders) ModelState.AddModelError("Form.Cylinder", $"The {engine.Name} has {engine.Cylinders} cylinders.");
+        if (engine is not null && Form.Misfires > engine.Cylinders)
+            ModelState.AddModelError("Form.Misfires", $"The {engine.Name} has {engine.Cylinders} cylinders.");
+        if (engine is not null && Form.Cylinder > engine.Cylinders)
+            ModelState.AddModelError("Form.Cylinder", $"The {engine.Name} has {engine.Cylinders} cylinders.");
         return ModelState.IsValid ? (job!, engine!) : null;
     }
 
-    private string RunningFault => string.Join(", ", (string[])["stand-in", .. Form.Misfires > 0 ? [$"cylinder {Form.Misfires} misfiring"] : (string[])[], .. Form.CamOffset != 0 ? [FormattableString.Invariant($"cam {Math.Abs(Form.CamOffset):0.#}° {(Form.CamOffset > 0 ? "late" : "early")}")] : (string[])[]]);
+    private string RunningFault =>
+        string.Join(
+            ", ",
+            (string[])
+                [
+                    "stand-in",
+                    .. Form.Misfires > 0 ? [$"cylinder {Form.Misfires} misfiring"] : (string[])[],
+                    .. Form.CamOffset != 0
+                        ? [$"cam {Math.Abs(Form.CamOffset):0.#}° {(Form.CamOffset > 0 ? "late" : "early")}"]
+                        : (string[])[],
+                ]
+        );
 
-    private RunningPlan Running(Engine engine) => new(engine)
-    {
-        SpeedRpm = Form.Speed,
-        Misfires = Form.Misfires > 0 ? [new MisfireSchedule(Form.Misfires, 0.3)] : [],
-        CamOffsetDegrees = Form.CamOffset,
-        Seed = Random.Shared.Next(),
-    };
+    private RunningPlan Running(Engine engine) =>
+        new(engine)
+        {
+            SpeedRpm = Form.Speed,
+            Misfires = Form.Misfires > 0 ? [new MisfireSchedule(Form.Misfires, 0.3)] : [],
+            CamOffsetDegrees = Form.CamOffset,
+            Seed = Random.Shared.Next(),
+        };
 
     private CylinderFault[] Faults => Form.Cylinder > 0 ? [new CylinderFault(Form.Cylinder, Form.Leak)] : [];
 
-    private CrankingPlan Plan(Engine engine) => new(engine)
-    {
-        Faults = Faults,
-        Starter = StarterFor(engine, Form.Battery == "weak"),
-        Cranking = Form.Seconds,
-        Rate = 10_000,
-        SyncCylinder = Form.Sync ? engine.FiringOrder[0] : null,
-        CrankSensor = true,
-        Seed = Random.Shared.Next(),
-    };
+    private CrankingPlan Plan(Engine engine) =>
+        new(engine)
+        {
+            Faults = Faults,
+            Starter = StarterFor(engine, Form.Battery == "weak"),
+            Cranking = Form.Seconds,
+            Rate = 10_000,
+            SyncCylinder = Form.Sync ? engine.FiringOrder[0] : null,
+            CrankSensor = true,
+            Seed = Random.Shared.Next(),
+        };
 
     /// <summary>A starter that suits the engine, a stronger one for a diesel.</summary>
     private static StarterCircuit StarterFor(Engine engine, bool weakBattery)
@@ -153,16 +207,18 @@ public sealed class IndexModel(MascheraDb db, ReadingService readings, LiveServi
     }
 
     /// <summary>An engine whose geometry is not known turns with that of a common one.</summary>
-    private static Engine Whole(Engine engine) => engine with
-    {
-        CrankWheel = engine.CrankWheel ?? EngineCatalogue.Orsa.CrankWheel,
-        Geometry = engine.Geometry ?? EngineCatalogue.Orsa.Geometry,
-        ValveTiming = engine.ValveTiming ?? EngineCatalogue.Orsa.ValveTiming,
-    };
+    private static Engine Whole(Engine engine) =>
+        engine with
+        {
+            CrankWheel = engine.CrankWheel ?? EngineCatalogue.Orsa.CrankWheel,
+            Geometry = engine.Geometry ?? EngineCatalogue.Orsa.Geometry,
+            ValveTiming = engine.ValveTiming ?? EngineCatalogue.Orsa.ValveTiming,
+        };
 
-    private async Task LoadAsync() => Jobs =
-    [
-        .. (await db.LiveJobs.Include(j => j.Engine).Where(j => j.ClosedAt == null).OrderByDescending(j => j.Id).ToListAsync())
-            .Select(j => new SelectListItem($"{j.Vehicle}: {j.Complaint}", j.Id.ToString(CultureInfo.InvariantCulture))),
-    ];
+    private async Task LoadAsync() =>
+        Jobs = [
+            .. (await db.LiveJobs.Include(j => j.Engine).Where(j => j.ClosedAt == null).OrderByDescending(j => j.Id).ToListAsync()).Select(
+                j => new SelectListItem($"{j.Vehicle}: {j.Complaint}", j.Id.ToString(CultureInfo.InvariantCulture))
+            ),
+        ];
 }

@@ -1,6 +1,7 @@
+using Maschera.App.Live;
+using Maschera.Instruments;
 using Maschera.Rig.Instruments;
 using Maschera.Store;
-using Maschera.Web.Services.Live;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Microsoft.EntityFrameworkCore;
@@ -10,7 +11,8 @@ namespace Maschera.Web.Pages.Rig;
 /// <summary>A running instrument: rolling lanes, hold, look back, trigger, keep.</summary>
 public sealed class LiveModel(LiveService live, MascheraDb db) : PageModel
 {
-    [BindProperty(SupportsGet = true)] public string Id { get; set; } = "";
+    [BindProperty(SupportsGet = true)]
+    public string Id { get; set; } = "";
 
     public LiveSession? Session { get; private set; }
     public Job Job { get; private set; } = null!;
@@ -18,25 +20,33 @@ public sealed class LiveModel(LiveService live, MascheraDb db) : PageModel
     public bool Keyed => Session!.Scope is StandInScope { Keyed: true };
 
     /// <summary>What the page's script needs.</summary>
-    public object ForDrawing => new
-    {
-        id = Session!.Id,
-        rate = Session.Settings.Rate,
-        held = Session.HeldSeconds,
-        channels = Session.Settings.Probes.Select(p => new { name = p.Name, unit = p.Unit, range = p.Range }),
-    };
+    public object ForDrawing =>
+        new
+        {
+            id = Session!.Id,
+            rate = Session.Settings.Rate,
+            held = Session.HeldSeconds,
+            channels = Session.Settings.Probes.Select(p => new
+            {
+                name = p.Name,
+                unit = p.Unit,
+                range = p.Range,
+            }),
+        };
 
     public async Task<IActionResult> OnGetAsync()
     {
         Session = live.Find(Id);
-        if (Session is null) return Page();
+        if (Session is null)
+            return Page();
         Job = await db.Jobs.FirstAsync(j => j.Id == Session.JobId);
         return Page();
     }
 
     public async Task<IActionResult> OnPostStopAsync()
     {
-        if (live.Find(Id) is not { } session) return Redirect("/rig");
+        if (live.Find(Id) is not { } session)
+            return Redirect("/rig");
         await live.StopAsync(session);
         return Redirect($"/jobs/{session.JobId}");
     }

@@ -1,4 +1,5 @@
-import { channelOf, info, laneChannelOf, show, view, type Caliper, type Pin } from "./state";
+import type { Caliper, Pin } from "../scene";
+import { channelOf, info, laneChannelOf, show, view } from "./state";
 import { areaWidth, lanes, onPlaced, pixelOf, secondsOf, secondsPerPixel, type LaneView } from "./lanes";
 import { ask, bench, fail, offerUndo } from "./server";
 import { choice, field, make, numberIn } from "./dom";
@@ -9,7 +10,8 @@ const snapPixels = 14;
 let calipers: Caliper[] = info.calipers;
 let pins: Pin[] = info.pins;
 let chosen = calipers[0]?.id ?? 0;
-let snap = "nearest", level = 0;
+let snap = "nearest",
+  level = 0;
 
 const shownUnit = (channel: number) => laneChannelOf(channel)?.unit ?? null;
 const visibleLane = (channel: number) => lanes.find((lane) => lane.shown.some((c) => c.channel === channel));
@@ -17,7 +19,13 @@ const visibleLane = (channel: number) => lanes.find((lane) => lane.shown.some((c
 async function snapped(channel: number, at: number) {
   if (snap === "none") return at;
   const unit = channelOf(channel).units.find((u) => u.unit === shownUnit(channel)) ?? channelOf(channel).units[0];
-  const found = await ask<{ seconds: number } | null>("POST", bench("snap"), { channel, at, reach: snapPixels * secondsPerPixel(), to: snap, level: (level - unit.offset) / unit.factor });
+  const found = await ask<{ seconds: number } | null>("POST", bench("snap"), {
+    channel,
+    at,
+    reach: snapPixels * secondsPerPixel(),
+    to: snap,
+    level: (level - unit.offset) / unit.factor,
+  });
   return found?.seconds ?? at;
 }
 
@@ -38,7 +46,13 @@ let latest = 0;
 async function keep(caliper: Caliper) {
   const mine = ++latest;
   try {
-    const kept = await ask<Caliper>("PUT", bench(`calipers/${caliper.id}`), { name: caliper.name, channel: caliper.channel, from: caliper.from, to: caliper.to, unit: shownUnit(caliper.channel) });
+    const kept = await ask<Caliper>("PUT", bench(`calipers/${caliper.id}`), {
+      name: caliper.name,
+      channel: caliper.channel,
+      from: caliper.from,
+      to: caliper.to,
+      unit: shownUnit(caliper.channel),
+    });
     if (mine !== latest) return;
     calipers = calipers.map((c) => (c.id === kept.id ? kept : c));
     draw();
@@ -111,12 +125,26 @@ export function place() {
 
 function drawCaliper(lane: LaneView, caliper: Caliper) {
   const wide = areaWidth();
-  const a = pixelOf(lane.plot, caliper.from), b = pixelOf(lane.plot, caliper.to);
+  const a = pixelOf(lane.plot, caliper.from),
+    b = pixelOf(lane.plot, caliper.to);
   if (b < 0 || a > wide) return;
-  const left = Math.max(0, a), right = Math.min(wide, b);
+  const left = Math.max(0, a),
+    right = Math.min(wide, b);
   const span = make("div", { class: caliper.id === chosen ? "span chosen" : "span" });
   Object.assign(span.style, { left: `${left}px`, width: `${Math.max(0, right - left)}px` });
-  const label = make("button", { type: "button", class: "measure", "data-grip": `label-${caliper.id}`, onclick: () => { chosen = caliper.id; draw(); } }, calipers.length > 1 ? `${caliper.name}  ${caliper.label}` : caliper.label);
+  const label = make(
+    "button",
+    {
+      type: "button",
+      class: "measure",
+      "data-grip": `label-${caliper.id}`,
+      onclick: () => {
+        chosen = caliper.id;
+        draw();
+      },
+    },
+    calipers.length > 1 ? `${caliper.name}  ${caliper.label}` : caliper.label,
+  );
   const half = 4 * label.textContent!.length + 9;
   label.style.left = `${Math.max(half, Math.min(wide - half, (left + right) / 2))}px`;
   lane.layer.append(span, label);
@@ -124,8 +152,15 @@ function drawCaliper(lane: LaneView, caliper: Caliper) {
     const x = pixelOf(lane.plot, caliper[side]);
     if (x < -1 || x > wide + 1) continue;
     const jaw = make("div", {
-      class: "jaw", "data-grip": `${side}-${caliper.id}`, tabIndex: 0, role: "slider", "aria-label": `${caliper.name}, ${side === "from" ? "left" : "right"} jaw, on ${channelOf(caliper.channel).name}`,
-      "aria-valuenow": caliper[side].toPrecision(7), "aria-valuemin": info.from, "aria-valuemax": info.to, "aria-valuetext": `${caliper[side].toPrecision(7)} seconds; ${caliper.label}`,
+      class: "jaw",
+      "data-grip": `${side}-${caliper.id}`,
+      tabIndex: 0,
+      role: "slider",
+      "aria-label": `${caliper.name}, ${side === "from" ? "left" : "right"} jaw, on ${channelOf(caliper.channel).name}`,
+      "aria-valuenow": caliper[side].toPrecision(7),
+      "aria-valuemin": info.from,
+      "aria-valuemax": info.to,
+      "aria-valuetext": `${caliper[side].toPrecision(7)} seconds; ${caliper.label}`,
     });
     jaw.style.left = `${x}px`;
     jaw.addEventListener("pointerdown", (event) => dragJaw(event, lane, caliper, side, jaw));
@@ -169,7 +204,11 @@ async function stepJaw(event: KeyboardEvent, caliper: Caliper, side: "from" | "t
   event.preventDefault();
   event.stopPropagation();
   try {
-    caliper[side] = await ask<number>("POST", bench("step"), { channel: caliper.channel, at: caliper[side], by: by * (event.shiftKey ? 10 : 1) });
+    caliper[side] = await ask<number>("POST", bench("step"), {
+      channel: caliper.channel,
+      at: caliper[side],
+      by: by * (event.shiftKey ? 10 : 1),
+    });
     await keep(caliper);
   } catch (error) {
     fail(error);
@@ -187,28 +226,102 @@ function drawPin(lane: LaneView, pin: Pin, number: number) {
 
 function draw() {
   place();
-  const snaps = choice([["nearest", "the nearest edge or peak"], ["edge", "edges"], ["peak", "peaks"], ["level", "a level…"], ["none", "nothing"]], snap, (value) => { snap = value; draw(); });
+  const snaps = choice(
+    [
+      ["nearest", "the nearest edge or peak"],
+      ["edge", "edges"],
+      ["peak", "peaks"],
+      ["level", "a level…"],
+      ["none", "nothing"],
+    ],
+    snap,
+    (value) => {
+      snap = value;
+      draw();
+    },
+  );
   // What was measured last stands above all else beside the lanes.
   document.querySelector("#measures-section")!.classList.toggle("order-first", calipers.length > 0);
   const line = make("div", { class: snap === "level" ? "grid grid-cols-2 gap-4" : "" }, field("Jaws are drawn to", snaps));
   if (snap === "level") {
-    const entry: HTMLInputElement = make("input", { class: "entry fig", inputMode: "decimal", value: String(level), onchange: () => { level = numberIn(entry.value) ?? level; } });
+    const entry: HTMLInputElement = make("input", {
+      class: "entry fig",
+      inputMode: "decimal",
+      value: String(level),
+      onchange: () => {
+        level = numberIn(entry.value) ?? level;
+      },
+    });
     line.append(field("Level, as the lane shows it", entry));
   }
   panel.replaceChildren();
-  if (calipers.length === 0 && pins.length === 0) panel.append(make("p", { class: "text-[0.92rem] text-soft" }, "Choose Measure, then drag over a lane from one place to another. Choose Pin to leave a remark."));
+  if (calipers.length === 0 && pins.length === 0)
+    panel.append(
+      make(
+        "p",
+        { class: "text-[0.92rem] text-soft" },
+        "Choose Measure, then drag over a lane from one place to another. Choose Pin to leave a remark.",
+      ),
+    );
   else panel.append(line);
   for (const caliper of calipers) panel.append(caliperCard(caliper));
   pins.forEach((pin, i) => panel.append(pinRow(pin, i + 1)));
 }
 
 function caliperCard(caliper: Caliper) {
-  const name: HTMLInputElement = make("input", { class: "entry", value: caliper.name, "aria-label": "Name of the caliper", onchange: () => { caliper.name = name.value; keep(caliper); } });
-  const head = make("div", { class: "flex items-center gap-2" }, name,
-    make("button", { type: "button", class: "act small", "aria-label": `Show ${caliper.name}`, onclick: () => { chosen = caliper.id; bring(caliper); draw(); } }, "Show"),
-    make("button", { type: "button", class: "act quiet", "aria-label": `Delete ${caliper.name}`, onclick: () => remove(caliper) }, "Delete"));
-  const card = make("div", { class: "flex flex-col gap-1", "data-caliper": caliper.id }, head, make("p", { class: "text-[0.85rem] text-soft" }, `${channelOf(caliper.channel).name}, ${caliper.label}`));
-  if (caliper.id === chosen) card.append(make("table", { class: "figures" }, make("tbody", {}, ...caliper.figures.map((f) => make("tr", {}, make("td", {}, f.name), make("td", { class: "fig num" }, f.value), make("td", { class: "fig" }, f.unit))))));
+  const name: HTMLInputElement = make("input", {
+    class: "entry",
+    value: caliper.name,
+    "aria-label": "Name of the caliper",
+    onchange: () => {
+      caliper.name = name.value;
+      keep(caliper);
+    },
+  });
+  const head = make(
+    "div",
+    { class: "flex items-center gap-2" },
+    name,
+    make(
+      "button",
+      {
+        type: "button",
+        class: "act small",
+        "aria-label": `Show ${caliper.name}`,
+        onclick: () => {
+          chosen = caliper.id;
+          bring(caliper);
+          draw();
+        },
+      },
+      "Show",
+    ),
+    make(
+      "button",
+      { type: "button", class: "act quiet", "aria-label": `Delete ${caliper.name}`, onclick: () => remove(caliper) },
+      "Delete",
+    ),
+  );
+  const card = make(
+    "div",
+    { class: "flex flex-col gap-1", "data-caliper": caliper.id },
+    head,
+    make("p", { class: "text-[0.85rem] text-soft" }, `${channelOf(caliper.channel).name}, ${caliper.label}`),
+  );
+  if (caliper.id === chosen)
+    card.append(
+      make(
+        "table",
+        { class: "figures" },
+        make(
+          "tbody",
+          {},
+          ...caliper.figures.map((f) =>
+            make("tr", {}, make("td", {}, f.name), make("td", { class: "fig num" }, f.value), make("td", { class: "fig" }, f.unit)),
+          ),
+        ),
+      ),
+    );
   return card;
 }
 
@@ -220,9 +333,24 @@ function bring(caliper: Caliper) {
 }
 
 function pinRow(pin: Pin, number: number) {
-  const entry: HTMLInputElement = make("input", { class: "entry", value: pin.remark, placeholder: "What is to be seen here", "data-pin": pin.id, "aria-label": `Remark of pin ${number}`, onchange: () => { pin.remark = entry.value; keepPin(pin); } });
-  return make("div", { class: "flex items-center gap-2" }, make("span", { class: "pinned fig" }, String(number)), entry,
-    make("button", { type: "button", class: "act quiet", "aria-label": `Delete pin ${number}`, onclick: () => removePin(pin) }, "Delete"));
+  const entry: HTMLInputElement = make("input", {
+    class: "entry",
+    value: pin.remark,
+    placeholder: "What is to be seen here",
+    "data-pin": pin.id,
+    "aria-label": `Remark of pin ${number}`,
+    onchange: () => {
+      pin.remark = entry.value;
+      keepPin(pin);
+    },
+  });
+  return make(
+    "div",
+    { class: "flex items-center gap-2" },
+    make("span", { class: "pinned fig" }, String(number)),
+    entry,
+    make("button", { type: "button", class: "act quiet", "aria-label": `Delete pin ${number}`, onclick: () => removePin(pin) }, "Delete"),
+  );
 }
 
 export function startCalipers() {

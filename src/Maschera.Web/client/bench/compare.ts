@@ -1,6 +1,7 @@
-import { arrangement, channelOf, info, view, type LaneChannel, type OtherCapture } from "./state";
+import type { LaneChannel, OtherCapture } from "../scene";
+import { arrangement, channelOf, info, view } from "./state";
 import { ask, bench, fail, fetchWindow, follow, saveArrangement, type Trace } from "./server";
-import { inDegrees, onOurDegrees, spanOf } from "./degrees";
+import { inDegrees, onOurDegrees, spanOf } from "./clock";
 import { choice, field, make, numberIn } from "./dom";
 
 const panel = document.querySelector<HTMLElement>("#compare")!;
@@ -12,7 +13,10 @@ export function partnerOf(channel: number) {
   const own = channelOf(channel);
   const others = under()?.channels ?? [];
   const sameUnit = others.filter((c) => c.unit === own.unit);
-  return others.find((c) => c.name.toLowerCase() === own.name.toLowerCase()) ?? (sameUnit.length === 1 && info.channels.filter((c) => c.unit === own.unit).length === 1 ? sameUnit[0] : undefined);
+  return (
+    others.find((c) => c.name.toLowerCase() === own.name.toLowerCase()) ??
+    (sameUnit.length === 1 && info.channels.filter((c) => c.unit === own.unit).length === 1 ? sameUnit[0] : undefined)
+  );
 }
 
 /** What lies underneath each channel, on our own time. */
@@ -22,12 +26,24 @@ export async function underneath(shown: LaneChannel[], from: number, to: number,
   if (!compare || pairs.length === 0) return new Map();
   const degrees = inDegrees() ? await onOurDegrees(compare.capture) : null;
   if (degrees) {
-    const span = spanOf(compare.capture), a = degrees.theirs(from), b = degrees.theirs(to);
-    const traces = await fetchWindow(pairs.map((p) => p.other!.id), Number.isNaN(a) ? span.from : a, Number.isNaN(b) ? span.to : b, columns);
+    const span = spanOf(compare.capture),
+      a = degrees.theirs(from),
+      b = degrees.theirs(to);
+    const traces = await fetchWindow(
+      pairs.map((p) => p.other!.id),
+      Number.isNaN(a) ? span.from : a,
+      Number.isNaN(b) ? span.to : b,
+      columns,
+    );
     return new Map(pairs.map((p, i) => [p.own, within(traces[i], degrees.ours)]));
   }
   const { shift, stretch } = compare;
-  const traces = await fetchWindow(pairs.map((p) => p.other!.id), (from - shift) / stretch, (to - shift) / stretch, columns);
+  const traces = await fetchWindow(
+    pairs.map((p) => p.other!.id),
+    (from - shift) / stretch,
+    (to - shift) / stretch,
+    columns,
+  );
   return new Map(pairs.map((p, i) => [p.own, { seconds: traces[i].seconds.map((t) => t * stretch + shift), values: traces[i].values }]));
 }
 
@@ -38,7 +54,8 @@ function within(trace: Trace, time: (seconds: number) => number): Trace {
   return { seconds: seconds.filter((_, i) => inside[i]), values: trace.values.filter((_, i) => inside[i]) };
 }
 
-let changed: () => void = () => {}, moved: () => void = () => {};
+let changed: () => void = () => {},
+  moved: () => void = () => {};
 let chosen: () => number = () => info.channels[0].id;
 
 /** Tells the panel how to redraw, and which channel is meant. */
@@ -71,31 +88,69 @@ function pick(text: string) {
 
 function draw() {
   const compare = arrangement.compare;
-  const options: [string, string][] = [["", "nothing"], ...info.others.map((o) => [String(o.id), `${o.name}, ${o.job}`] as [string, string])];
+  const options: [string, string][] = [
+    ["", "nothing"],
+    ...info.others.map((o) => [String(o.id), `${o.name}, ${o.job}`] as [string, string]),
+  ];
   panel.replaceChildren(field("Underneath, as a pencil line", choice(options, compare && under() ? String(compare.capture) : "", pick)));
   if (info.others.length === 0) panel.append(make("p", { class: "text-[0.9rem] text-soft" }, "There is no other capture yet."));
   if (!compare || !under()) return;
   const numeric = (label: string, value: number, words: Record<string, string>, take: (value: number) => void) => {
-    const entry: HTMLInputElement = make("input", { class: "entry fig", inputMode: "decimal", value: String(value), ...words, onchange: () => { const n = numberIn(entry.value); if (n !== null) take(n); else entry.value = String(value); } });
+    const entry: HTMLInputElement = make("input", {
+      class: "entry fig",
+      inputMode: "decimal",
+      value: String(value),
+      ...words,
+      onchange: () => {
+        const n = numberIn(entry.value);
+        if (n !== null) take(n);
+        else entry.value = String(value);
+      },
+    });
     return field(label, entry);
   };
   panel.append(
-    make("div", { class: "grid grid-cols-2 gap-4" },
+    make(
+      "div",
+      { class: "grid grid-cols-2 gap-4" },
       numeric("Moved by, s", compare.shift, { "data-shift": "" }, moveUnder),
-      numeric("Time stretched by", compare.stretch, {}, (n) => { if (n > 0) { compare.stretch = n; put(); } })),
-    make("div", { class: "flex flex-wrap gap-2" },
+      numeric("Time stretched by", compare.stretch, {}, (n) => {
+        if (n > 0) {
+          compare.stretch = n;
+          put();
+        }
+      }),
+    ),
+    make(
+      "div",
+      { class: "flex flex-wrap gap-2" },
       make("button", { type: "button", class: "act small", onclick: lineUp }, "Line up on this edge"),
-      make("button", { type: "button", class: "act small", onclick: difference }, "Difference as a channel")),
-    make("p", { class: "text-[0.85rem] text-soft" }, "Line up takes the edge nearest the middle of the view and brings the same edge underneath onto it. The pencil mark over the lanes can be dragged as well."));
+      make("button", { type: "button", class: "act small", onclick: difference }, "Difference as a channel"),
+    ),
+    make(
+      "p",
+      { class: "text-[0.85rem] text-soft" },
+      "Line up takes the edge nearest the middle of the view and brings the same edge underneath onto it. " +
+        "The pencil mark over the lanes can be dragged as well.",
+    ),
+  );
 }
 
 async function lineUp() {
   const { from, to } = view();
   const channel = chosen();
-  const other = partnerOf(channel), compare = arrangement.compare!;
+  const other = partnerOf(channel),
+    compare = arrangement.compare!;
   if (!other) return fail(`${channelOf(channel).name} has no namesake underneath.`);
   try {
-    const answer = await ask<{ shift: number }>("POST", bench("line-up"), { channel, at: (from + to) / 2, reach: (to - from) / 4, other: other.id, shift: compare.shift, stretch: compare.stretch });
+    const answer = await ask<{ shift: number }>("POST", bench("line-up"), {
+      channel,
+      at: (from + to) / 2,
+      reach: (to - from) / 4,
+      other: other.id,
+      shift: compare.shift,
+      stretch: compare.stretch,
+    });
     moveUnder(answer.shift);
   } catch (error) {
     fail(error);
@@ -104,10 +159,18 @@ async function lineUp() {
 
 async function difference() {
   const channel = chosen();
-  const other = partnerOf(channel), compare = arrangement.compare!;
+  const other = partnerOf(channel),
+    compare = arrangement.compare!;
   if (!other) return fail(`${channelOf(channel).name} has no namesake underneath.`);
   try {
-    const { token } = await ask<{ token: string }>("POST", bench("difference"), { channel, at: 0, reach: 1, other: other.id, shift: compare.shift, stretch: compare.stretch });
+    const { token } = await ask<{ token: string }>("POST", bench("difference"), {
+      channel,
+      at: 0,
+      reach: 1,
+      other: other.id,
+      shift: compare.shift,
+      stretch: compare.stretch,
+    });
     await follow(token, () => {});
     location.reload();
   } catch (error) {
@@ -119,12 +182,25 @@ async function difference() {
 export function handle(secondsPerPixel: () => number): HTMLElement | null {
   const compare = arrangement.compare;
   if (!compare || !under()) return null;
-  const grip = make("button", { type: "button", class: "pencil", "data-grip": "", title: "Drag to move what lies underneath; arrow keys too", "aria-label": `Move ${under()!.name}` }, `⇆ ${under()!.name}`);
+  const grip = make(
+    "button",
+    {
+      type: "button",
+      class: "pencil",
+      "data-grip": "",
+      title: "Drag to move what lies underneath; arrow keys too",
+      "aria-label": `Move ${under()!.name}`,
+    },
+    `⇆ ${under()!.name}`,
+  );
   grip.addEventListener("pointerdown", (event) => {
-    const start = event.clientX, before = compare.shift;
+    const start = event.clientX,
+      before = compare.shift;
     grip.setPointerCapture(event.pointerId);
     grip.onpointermove = (move) => moveUnder(before + (move.clientX - start) * secondsPerPixel());
-    grip.onpointerup = grip.onpointercancel = () => { grip.onpointermove = null; };
+    grip.onpointerup = grip.onpointercancel = () => {
+      grip.onpointermove = null;
+    };
   });
   grip.addEventListener("keydown", (event) => {
     const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];

@@ -17,8 +17,12 @@ export async function workOut(name: string, unit: string, expression: string) {
   try {
     const { token } = await ask<{ token: string }>("POST", bench("derived"), { name, unit, expression });
     bar.hidden = stop.hidden = false;
-    stop.onclick = () => { ask("DELETE", `/bench/derive/${token}`).catch(() => {}); };
-    await follow(token, (share) => { bar.value = share; });
+    stop.onclick = () => {
+      ask("DELETE", `/bench/derive/${token}`).catch(() => {});
+    };
+    await follow(token, (share) => {
+      bar.value = share;
+    });
     location.reload();
   } catch (error) {
     said.textContent = error instanceof Error ? error.message : String(error);

@@ -15,7 +15,9 @@ const nameIn = (answer: Response) => /filename\*=UTF-8''([^;]+)/.exec(answer.hea
 async function fetched(path: string) {
   const answer = await fetch(path);
   if (answer.ok) return { name: decodeURIComponent(nameIn(answer)), blob: await answer.blob() };
-  throw new Error(answer.headers.get("content-type")?.includes("json") ? (await answer.json()).error : `The server answered ${answer.status}.`);
+  throw new Error(
+    answer.headers.get("content-type")?.includes("json") ? (await answer.json()).error : `The server answered ${answer.status}.`,
+  );
 }
 
 async function picture(png: boolean) {
@@ -29,7 +31,9 @@ async function picture(png: boolean) {
   [canvas.width, canvas.height] = [2 * image.naturalWidth, 2 * image.naturalHeight];
   canvas.getContext("2d")!.drawImage(image, 0, 0, canvas.width, canvas.height);
   URL.revokeObjectURL(image.src);
-  const painted = await new Promise<Blob>((done, no) => canvas.toBlob((b) => (b ? done(b) : no(new Error("The picture could not be painted."))), "image/png"));
+  const painted = await new Promise<Blob>((done, no) =>
+    canvas.toBlob((b) => (b ? done(b) : no(new Error("The picture could not be painted."))), "image/png"),
+  );
   save(painted, name.replace(/\.svg$/, ".png"));
 }
 

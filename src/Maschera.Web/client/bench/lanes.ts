@@ -1,53 +1,117 @@
 import uPlot from "uplot";
-import { arrangement, channelOf, drawn, info, onView, scaleKey, show, unitOf, view, type Lane, type LaneChannel } from "./state";
+import type { Lane, LaneChannel } from "../scene";
+import { arrangement, channelOf, drawn, info, onView, scaleKey, show, unitOf, view } from "./state";
 import { calm, fail, fetchWindow, type Trace } from "./server";
 import { partnerOf, underneath } from "./compare";
-import { drawHumps, ink } from "./strokes";
-import { degreeTicks, degreeTitle, inDegrees } from "./degrees";
+import { drawMarks, ink } from "./strokes";
+import { degreeTicks, degreeTitle, inDegrees } from "./clock";
 
 export const host = document.querySelector<HTMLElement>("#bench")!;
-const LEFT = 66, RIGHT = 56, EDGE = 16;
+const LEFT = 66,
+  RIGHT = 56,
+  EDGE = 16;
 
 /** A lane as it stands on the page. */
-export interface LaneView { lane: Lane; shown: LaneChannel[]; plot: uPlot; frame: HTMLElement; name: HTMLElement; layer: HTMLElement; waiting: uPlot.AlignedData | null }
+export interface LaneView {
+  lane: Lane;
+  shown: LaneChannel[];
+  plot: uPlot;
+  frame: HTMLElement;
+  name: HTMLElement;
+  layer: HTMLElement;
+  waiting: uPlot.AlignedData | null;
+}
 
 export const lanes: LaneView[] = [];
 const scales = new Map<number, [number, number]>();
 const built: ((lane: LaneView) => void)[] = [];
 const placed: (() => void)[] = [];
-let asking = false, askAgain = false, framed = 0, round = 0;
+let asking = false,
+  askAgain = false,
+  framed = 0,
+  round = 0;
 
 /** Calls back for every lane that was built. */
-export const onBuilt = (call: (lane: LaneView) => void) => { built.push(call); };
+export const onBuilt = (call: (lane: LaneView) => void) => {
+  built.push(call);
+};
 
 /** Calls back whenever the lanes show another stretch. */
-export const onPlaced = (call: () => void) => { placed.push(call); };
+export const onPlaced = (call: () => void) => {
+  placed.push(call);
+};
 
-export const visible = () => arrangement.lanes.map((lane) => ({ lane, shown: lane.channels.filter((c) => !c.hidden) })).filter((l) => l.shown.length > 0);
+export const visible = () =>
+  arrangement.lanes.map((lane) => ({ lane, shown: lane.channels.filter((c) => !c.hidden) })).filter((l) => l.shown.length > 0);
 const secondScale = (shown: LaneChannel[]) => shown.find((c) => scaleKey(c.channel) !== scaleKey(shown[0].channel));
 const twoScales = () => visible().some((l) => secondScale(l.shown));
-const usualHeight = (count: number) => Math.round(Math.max(96, Math.min(330, (window.innerHeight - 396 - document.querySelector("#cycle-strip")!.clientHeight) / count - 26)));
+const usualHeight = (count: number) =>
+  Math.round(Math.max(96, Math.min(330, (window.innerHeight - 396 - document.querySelector("#cycle-strip")!.clientHeight) / count - 26)));
 
 /** Pixels from the page's lane edge to a place in seconds. */
-export function pixelOf(plot: uPlot, seconds: number) { return plot.valToPos(seconds, "x"); }
+export function pixelOf(plot: uPlot, seconds: number) {
+  return plot.valToPos(seconds, "x");
+}
 
-export function secondsOf(plot: uPlot, pixel: number) { return plot.posToVal(pixel, "x"); }
+export function secondsOf(plot: uPlot, pixel: number) {
+  return plot.posToVal(pixel, "x");
+}
 
 /** Pixels of the drawing area, and what one of them is in seconds. */
 export const areaWidth = () => lanes[0]?.plot.over.clientWidth || Math.max(50, host.clientWidth - LEFT - (twoScales() ? RIGHT : EDGE));
 export const secondsPerPixel = () => (view().to - view().from) / areaWidth();
 
 function axes(shown: LaneChannel[], last: boolean): uPlot.Axis[] {
-  const common = { stroke: ink("--soft"), grid: { stroke: ink("--grid"), width: 1 }, ticks: { stroke: ink("--grid"), width: 1, size: 4 }, font: '12px "Spline Sans Mono"' };
+  const common = {
+    stroke: ink("--soft"),
+    grid: { stroke: ink("--grid"), width: 1 },
+    ticks: { stroke: ink("--grid"), width: 1, size: 4 },
+    font: '12px "Spline Sans Mono"',
+  };
   const digits = () => Math.max(1, Math.min(8, Math.ceil(-Math.log10((view().to - view().from) / 10))));
   const label = (c: LaneChannel) => unitOf(c).unit || "of full scale";
   const list: uPlot.Axis[] = [
-    inDegrees() ? { ...common, size: last ? 40 : 8, label: last ? degreeTitle() : undefined, labelSize: last ? 16 : 0, labelFont: "12px Archivo", splits: () => degreeTicks().seconds, values: () => (last ? degreeTicks().labels : degreeTicks().labels.map(() => "")) }
-    : { ...common, size: last ? 40 : 8, label: last ? "seconds" : undefined, labelSize: last ? 16 : 0, labelFont: "12px Archivo", values: (_, ticks) => ticks.map((t) => (last ? t.toFixed(digits()) : "")) },
-    { ...common, scale: `y${scaleKey(shown[0].channel)}`, size: LEFT - 16, label: label(shown[0]), labelSize: 16, labelFont: "12px Archivo", space: 26 },
+    inDegrees()
+      ? {
+          ...common,
+          size: last ? 40 : 8,
+          label: last ? degreeTitle() : undefined,
+          labelSize: last ? 16 : 0,
+          labelFont: "12px Archivo",
+          splits: () => degreeTicks().seconds,
+          values: () => (last ? degreeTicks().labels : degreeTicks().labels.map(() => "")),
+        }
+      : {
+          ...common,
+          size: last ? 40 : 8,
+          label: last ? "seconds" : undefined,
+          labelSize: last ? 16 : 0,
+          labelFont: "12px Archivo",
+          values: (_, ticks) => ticks.map((t) => (last ? t.toFixed(digits()) : "")),
+        },
+    {
+      ...common,
+      scale: `y${scaleKey(shown[0].channel)}`,
+      size: LEFT - 16,
+      label: label(shown[0]),
+      labelSize: 16,
+      labelFont: "12px Archivo",
+      space: 26,
+    },
   ];
   const second = secondScale(shown);
-  if (second) list.push({ ...common, grid: { show: false }, scale: `y${scaleKey(second.channel)}`, side: 1, size: RIGHT - 16, label: label(second), labelSize: 16, labelFont: "12px Archivo", space: 26 });
+  if (second)
+    list.push({
+      ...common,
+      grid: { show: false },
+      scale: `y${scaleKey(second.channel)}`,
+      side: 1,
+      size: RIGHT - 16,
+      label: label(second),
+      labelSize: 16,
+      labelFont: "12px Archivo",
+      space: 26,
+    });
   return list;
 }
 
@@ -84,15 +148,28 @@ export function build() {
     name.className = "name";
     frame.append(name);
     host.append(frame);
-    const plot = new uPlot({
-      width: host.clientWidth, height: (lane.height ?? usualHeight(list.length)) + (last ? 40 : 8), legend: { show: false },
-      padding: [4, secondScale(shown) ? 0 : right || EDGE, 0, 0],
-      cursor: { sync: { key: "bench" }, drag: { x: false, y: false }, y: false, points: { show: false } },
-      scales: { x: { time: false, auto: false, min: view().from, max: view().to }, ...Object.fromEntries(shown.map((c) => scaleKey(c.channel)).map((key) => [`y${key}`, { auto: false, range: () => scales.get(key) ?? [0, 1] as [number, number] }])) },
-      axes: axes(shown, last),
-      series: [{}, ...shown.flatMap(seriesOf)],
-      hooks: { drawClear: shown.some((c) => channelOf(c.channel).load) ? [drawHumps] : [] },
-    }, [[], ...shown.flatMap(seriesOf).map(() => [])] as unknown as uPlot.AlignedData, frame);
+    const plot = new uPlot(
+      {
+        width: host.clientWidth,
+        height: (lane.height ?? usualHeight(list.length)) + (last ? 40 : 8),
+        legend: { show: false },
+        padding: [4, secondScale(shown) ? 0 : right || EDGE, 0, 0],
+        cursor: { sync: { key: "bench" }, drag: { x: false, y: false }, y: false, points: { show: false } },
+        scales: {
+          x: { time: false, auto: false, min: view().from, max: view().to },
+          ...Object.fromEntries(
+            shown
+              .map((c) => scaleKey(c.channel))
+              .map((key) => [`y${key}`, { auto: false, range: () => scales.get(key) ?? ([0, 1] as [number, number]) }]),
+          ),
+        },
+        axes: axes(shown, last),
+        series: [{}, ...shown.flatMap(seriesOf)],
+        hooks: { drawClear: shown.some((c) => channelOf(c.channel).marked) ? [drawMarks] : [] },
+      },
+      [[], ...shown.flatMap(seriesOf).map(() => [])] as unknown as uPlot.AlignedData,
+      frame,
+    );
     const layer = document.createElement("div");
     layer.className = "layer";
     plot.over.append(layer);
@@ -116,15 +193,23 @@ function isNear(lane: LaneView) {
 }
 
 let scrolled = 0;
-addEventListener("scroll", () => { clearTimeout(scrolled); scrolled = window.setTimeout(refresh, 60); }, { passive: true });
+addEventListener(
+  "scroll",
+  () => {
+    clearTimeout(scrolled);
+    scrolled = window.setTimeout(refresh, 60);
+  },
+  { passive: true },
+);
 
 /** One painting a frame: the samples that came meanwhile, or the old ones on the new view. */
 function paintSoon() {
-  if (!framed) framed = requestAnimationFrame(() => {
-    framed = 0;
-    for (const lane of lanes) if (isNear(lane)) paint(lane);
-    placed.forEach((call) => call());
-  });
+  if (!framed)
+    framed = requestAnimationFrame(() => {
+      framed = 0;
+      for (const lane of lanes) if (isNear(lane)) paint(lane);
+      placed.forEach((call) => call());
+    });
 }
 
 function paint(lane: LaneView) {
@@ -132,7 +217,8 @@ function paint(lane: LaneView) {
     if (lane.waiting) lane.plot.setData(lane.waiting, false);
     lane.waiting = null;
     lane.plot.setScale("x", { min: view().from, max: view().to });
-    for (const key of new Set(lane.shown.map((c) => scaleKey(c.channel)))) lane.plot.setScale(`y${key}`, { min: scaleOf(key)[0], max: scaleOf(key)[1] });
+    for (const key of new Set(lane.shown.map((c) => scaleKey(c.channel))))
+      lane.plot.setScale(`y${key}`, { min: scaleOf(key)[0], max: scaleOf(key)[1] });
   });
 }
 
@@ -160,8 +246,18 @@ async function fill() {
   const copies = all.filter(hasRaw);
   const columns = Math.round(areaWidth());
   const [own, raw, under] = await Promise.all([
-    fetchWindow(all.map((c) => c.copy ?? c.channel), from, to, columns),
-    fetchWindow(copies.map((c) => c.channel), from, to, columns),
+    fetchWindow(
+      all.map((c) => c.copy ?? c.channel),
+      from,
+      to,
+      columns,
+    ),
+    fetchWindow(
+      copies.map((c) => c.channel),
+      from,
+      to,
+      columns,
+    ),
     underneath(all, from, to, columns),
   ]);
   if (standing.some((lane) => !lanes.includes(lane))) return;
@@ -169,8 +265,15 @@ async function fill() {
     const lists = new Map<number, (number | null)[][]>();
     const tables = lane.shown.flatMap((shown) => {
       const unit = unitOf(shown);
-      const table = (trace: Trace | undefined) => ({ x: trace?.seconds ?? [], y: trace?.values.map((v) => (v === null ? null : drawn(shown, unit, v))) ?? [] });
-      const made = [...(hasPencil(shown) ? [table(under.get(shown.channel))] : []), ...(hasRaw(shown) ? [table(raw[copies.indexOf(shown)])] : []), table(own[all.indexOf(shown)])];
+      const table = (trace: Trace | undefined) => ({
+        x: trace?.seconds ?? [],
+        y: trace?.values.map((v) => (v === null ? null : drawn(shown, unit, v))) ?? [],
+      });
+      const made = [
+        ...(hasPencil(shown) ? [table(under.get(shown.channel))] : []),
+        ...(hasRaw(shown) ? [table(raw[copies.indexOf(shown)])] : []),
+        table(own[all.indexOf(shown)]),
+      ];
       const key = scaleKey(shown.channel);
       lists.set(key, [...(lists.get(key) ?? []), ...made.map((t) => t.y)]);
       return made;
@@ -189,7 +292,10 @@ function joined(tables: { x: number[]; y: (number | null)[] }[]): uPlot.AlignedD
   const first = filled[0].x;
   const same = filled.every((t) => t.x.length === first.length && t.x[0] === first[0] && t.x[t.x.length - 1] === first[first.length - 1]);
   if (same) return [first, ...tables.map((t) => (t.x.length ? t.y : new Array(first.length).fill(undefined)))] as uPlot.AlignedData;
-  return uPlot.join(tables.map((t) => [t.x, t.y] as uPlot.AlignedData), tables.map(() => [1, 2]));
+  return uPlot.join(
+    tables.map((t) => [t.x, t.y] as uPlot.AlignedData),
+    tables.map(() => [1, 2]),
+  );
 }
 
 /** A kept scale, or one that fits what is visible; it only moves when the trace leaves it or fills little of it. */
@@ -198,8 +304,14 @@ function scale(shown: LaneChannel, lists: (number | null)[][]) {
     scales.set(shown.channel, shown.range);
     return;
   }
-  let low = Infinity, high = -Infinity;
-  for (const list of lists) for (const v of list) if (v !== null) { if (v < low) low = v; if (v > high) high = v; }
+  let low = Infinity,
+    high = -Infinity;
+  for (const list of lists)
+    for (const v of list)
+      if (v !== null) {
+        if (v < low) low = v;
+        if (v > high) high = v;
+      }
   if (low > high) return;
   const now = scales.get(shown.channel);
   const span = high - low;

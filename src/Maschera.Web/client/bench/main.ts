@@ -17,7 +17,10 @@ function redraw() {
 }
 
 let resizing = 0;
-window.addEventListener("resize", () => { clearTimeout(resizing); resizing = window.setTimeout(redraw, 120); });
+window.addEventListener("resize", () => {
+  clearTimeout(resizing);
+  resizing = window.setTimeout(redraw, 120);
+});
 document.addEventListener("light", redraw);
 document.fonts.ready.then(() => {
   // Before the lanes are built, for it follows the pointer on each of them.

@@ -13,7 +13,8 @@ export const chosenLane = () => lanes[chosen] ?? lanes[0];
 export function setMode(next: Mode) {
   mode = next;
   host.dataset.mode = next;
-  for (const button of document.querySelectorAll<HTMLButtonElement>("[data-mode]")) if (button instanceof HTMLButtonElement) button.setAttribute("aria-pressed", String(button.dataset.mode === next));
+  for (const button of document.querySelectorAll<HTMLButtonElement>("[data-mode]"))
+    if (button instanceof HTMLButtonElement) button.setAttribute("aria-pressed", String(button.dataset.mode === next));
 }
 
 onBuilt((lane) => {
@@ -21,8 +22,12 @@ onBuilt((lane) => {
   const area = over.parentElement!;
   area.style.touchAction = "pan-y";
   area.addEventListener("wheel", (event) => wheel(event, lane), { passive: false });
-  area.addEventListener("dblclick", (event) => { if (!(event.target as HTMLElement).closest("[data-grip]")) fit(); });
-  area.addEventListener("pointerenter", () => { chosen = lanes.indexOf(lane); });
+  area.addEventListener("dblclick", (event) => {
+    if (!(event.target as HTMLElement).closest("[data-grip]")) fit();
+  });
+  area.addEventListener("pointerenter", () => {
+    chosen = lanes.indexOf(lane);
+  });
   over.addEventListener("pointerdown", (event) => press(event, lane));
 });
 
@@ -31,13 +36,19 @@ function wheel(event: WheelEvent, lane: LaneView) {
   event.preventDefault();
   if (!turning) rememberView();
   clearTimeout(turning);
-  turning = window.setTimeout(() => { turning = 0; }, 400);
+  turning = window.setTimeout(() => {
+    turning = 0;
+  }, 400);
   const across = event.shiftKey ? event.deltaY : event.deltaX;
   if (Math.abs(across) > Math.abs(event.shiftKey ? 0 : event.deltaY)) {
     pan(across / 900);
     return;
   }
-  zoom(Math.exp(Math.max(-1, Math.min(1, event.deltaY / 400))), secondsOf(lane.plot, event.clientX - lane.plot.over.getBoundingClientRect().left), false);
+  zoom(
+    Math.exp(Math.max(-1, Math.min(1, event.deltaY / 400))),
+    secondsOf(lane.plot, event.clientX - lane.plot.over.getBoundingClientRect().left),
+    false,
+  );
 }
 
 const fingers = new Map<number, { x: number; y: number }>();
@@ -50,7 +61,10 @@ function press(event: PointerEvent, lane: LaneView) {
   const at = (x: number) => secondsOf(lane.plot, x - left);
   fingers.set(event.pointerId, { x: event.clientX, y: event.clientY });
   over.setPointerCapture(event.pointerId);
-  const stop = () => { over.onpointermove = over.onpointerup = over.onpointercancel = null; fingers.clear(); };
+  const stop = () => {
+    over.onpointermove = over.onpointerup = over.onpointercancel = null;
+    fingers.clear();
+  };
   if (fingers.size === 2) {
     pinch(over, left);
     return;
@@ -68,7 +82,7 @@ function press(event: PointerEvent, lane: LaneView) {
       if (!moved && Math.abs(move.clientX - start.x) < 3) return;
       if (!moved) rememberView();
       moved = true;
-      const by = (start.x - move.clientX) / over.clientWidth * (start.view.to - start.view.from);
+      const by = ((start.x - move.clientX) / over.clientWidth) * (start.view.to - start.view.from);
       show(start.view.from + by, start.view.to + by, false);
     };
     over.onpointerup = over.onpointercancel = stop;
@@ -81,18 +95,24 @@ function press(event: PointerEvent, lane: LaneView) {
     const top = over.getBoundingClientRect().top;
     const flat = mode === "measure" || Math.abs(move.clientY - start.y) < 24;
     Object.assign(box.style, {
-      left: `${Math.min(start.x, move.clientX) - left}px`, width: `${Math.abs(move.clientX - start.x)}px`,
-      top: flat ? "0" : `${Math.min(start.y, move.clientY) - top}px`, height: flat ? "100%" : `${Math.abs(move.clientY - start.y)}px`,
+      left: `${Math.min(start.x, move.clientX) - left}px`,
+      width: `${Math.abs(move.clientX - start.x)}px`,
+      top: flat ? "0" : `${Math.min(start.y, move.clientY) - top}px`,
+      height: flat ? "100%" : `${Math.abs(move.clientY - start.y)}px`,
     });
     return flat;
   };
   over.onpointermove = draw;
-  over.onpointercancel = () => { box.remove(); stop(); };
+  over.onpointercancel = () => {
+    box.remove();
+    stop();
+  };
   over.onpointerup = (up) => {
     const flat = draw(up);
     box.remove();
     stop();
-    const a = Math.min(start.seconds, at(up.clientX)), b = Math.max(start.seconds, at(up.clientX));
+    const a = Math.min(start.seconds, at(up.clientX)),
+      b = Math.max(start.seconds, at(up.clientX));
     if (Math.abs(up.clientX - start.x) < 6) return;
     if (mode === "measure") {
       setMode("move");
@@ -109,7 +129,8 @@ function press(event: PointerEvent, lane: LaneView) {
 function fixHeight(lane: LaneView, y1: number, y2: number) {
   const top = lane.plot.over.getBoundingClientRect().top;
   for (const shown of lane.shown) {
-    const a = lane.plot.posToVal(y1 - top, `y${scaleKey(shown.channel)}`), b = lane.plot.posToVal(y2 - top, `y${scaleKey(shown.channel)}`);
+    const a = lane.plot.posToVal(y1 - top, `y${scaleKey(shown.channel)}`),
+      b = lane.plot.posToVal(y2 - top, `y${scaleKey(shown.channel)}`);
     if (a !== b) shown.range = [Math.min(a, b), Math.max(a, b)];
   }
   saveArrangement();
@@ -132,13 +153,28 @@ function pinch(over: HTMLElement, left: number) {
     const from = held - (now.middle / over.clientWidth) * span;
     show(from, from + span, false);
   };
-  over.onpointerup = over.onpointercancel = () => { over.onpointermove = over.onpointerup = over.onpointercancel = null; fingers.clear(); };
+  over.onpointerup = over.onpointercancel = () => {
+    over.onpointermove = over.onpointerup = over.onpointercancel = null;
+    fingers.clear();
+  };
 }
 
 const actions: Record<string, () => void> = {
-  fit, in: () => zoom(0.5), out: () => zoom(2), left: () => pan(-0.25), right: () => pan(0.25), pageLeft: () => pan(-0.9), pageRight: () => pan(0.9),
-  start: () => pan(-1e9), end: () => pan(1e9), back, forward,
-  height: () => { fitHeight(); saveArrangement(); },
+  fit,
+  in: () => zoom(0.5),
+  out: () => zoom(2),
+  left: () => pan(-0.25),
+  right: () => pan(0.25),
+  pageLeft: () => pan(-0.9),
+  pageRight: () => pan(0.9),
+  start: () => pan(-1e9),
+  end: () => pan(1e9),
+  back,
+  forward,
+  height: () => {
+    fitHeight();
+    saveArrangement();
+  },
   box: () => setMode(mode === "box" ? "move" : "box"),
   pin: () => setMode(mode === "pin" ? "move" : "pin"),
   measure: () => {
@@ -150,8 +186,22 @@ const actions: Record<string, () => void> = {
   move: () => setMode("move"),
 };
 const keys: Record<string, string> = {
-  f: "fit", h: "height", "+": "in", "=": "in", "-": "out", ArrowLeft: "left", ArrowRight: "right", PageUp: "pageLeft", PageDown: "pageRight", Home: "start", End: "end",
-  Backspace: "back", b: "box", m: "measure", p: "pin", Escape: "move",
+  f: "fit",
+  h: "height",
+  "+": "in",
+  "=": "in",
+  "-": "out",
+  ArrowLeft: "left",
+  ArrowRight: "right",
+  PageUp: "pageLeft",
+  PageDown: "pageRight",
+  Home: "start",
+  End: "end",
+  Backspace: "back",
+  b: "box",
+  m: "measure",
+  p: "pin",
+  Escape: "move",
 };
 
 document.addEventListener("click", (event) => {
@@ -161,7 +211,14 @@ document.addEventListener("click", (event) => {
   else if (name) actions[name]();
 });
 document.addEventListener("keydown", (event) => {
-  if (event.ctrlKey || event.metaKey || event.altKey || event.defaultPrevented || (event.target as HTMLElement).closest("input, select, textarea, summary, dialog[open], [data-grip]")) return;
+  if (
+    event.ctrlKey ||
+    event.metaKey ||
+    event.altKey ||
+    event.defaultPrevented ||
+    (event.target as HTMLElement).closest("input, select, textarea, summary, dialog[open], [data-grip]")
+  )
+    return;
   const name = event.key === "Backspace" && event.shiftKey ? "forward" : keys[event.key];
   if (!name || (name === "move" && mode === "move")) return;
   event.preventDefault();
@@ -183,7 +240,9 @@ async function copyLink(button: HTMLElement) {
     history.replaceState(null, "", address());
     button.textContent = "In the address bar";
   }
-  setTimeout(() => { button.textContent = "Link"; }, 1600);
+  setTimeout(() => {
+    button.textContent = "Link";
+  }, 1600);
 }
 
 setMode("move");

@@ -1,4 +1,5 @@
-import { arrangement, channelOf, info, laneChannelOf, type Lane, type LaneChannel } from "./state";
+import type { Lane, LaneChannel } from "../scene";
+import { arrangement, channelOf, info, laneChannelOf } from "./state";
 import { host, lanes, onBuilt, rebuild, scaleOf, secondsPerPixel, type LaneView } from "./lanes";
 import { ask, bench, fail, follow, offerUndo, saveArrangement } from "./server";
 import { choice, field, make, numberIn } from "./dom";
@@ -20,12 +21,31 @@ onBuilt((lane) => {
 
 function nameOf(lane: LaneView, shown: LaneChannel, at: number) {
   const channel = channelOf(shown.channel);
-  const done = [shown.invert && "inverted", shown.offset !== 0 && "moved", shown.standing && "standing part removed", shown.smooth === "lowpass" && `low-pass ${shown.smoothBy} Hz`, shown.smooth === "median" && `median of ${shown.smoothBy}`, shown.range && "scale held"].filter(Boolean);
+  const done = [
+    shown.invert && "inverted",
+    shown.offset !== 0 && "moved",
+    shown.standing && "standing part removed",
+    shown.smooth === "lowpass" && `low-pass ${shown.smoothBy} Hz`,
+    shown.smooth === "median" && `median of ${shown.smoothBy}`,
+    shown.range && "scale held",
+  ].filter(Boolean);
   const swatch = make("i", {});
   if (channel.desired) Object.assign(swatch.style, { background: "none", height: "0", borderTop: `2px dashed ${ink("--ink")}` });
   else swatch.style.background = ink(`--trace-${channel.ink}`);
-  const words = [channel.name, channel.expression ? ` = ${channel.expression}` : "", done.length ? ` (${done.join(", ")})` : "", at > 1 ? `, ${shown.unit ?? channel.unit}` : ""].join("");
-  const button = make("button", { type: "button", class: "trace", "aria-haspopup": "dialog", "aria-label": `${words}, settings`, onclick: () => open(shown.channel) }, swatch, words, make("span", { class: "fig min-w-14 text-right font-normal text-soft empty:hidden", "data-pointer": String(shown.channel) }), make("span", { class: "more" }, "▾"));
+  const words = [
+    channel.name,
+    channel.expression ? ` = ${channel.expression}` : "",
+    done.length ? ` (${done.join(", ")})` : "",
+    at > 1 ? `, ${shown.unit ?? channel.unit}` : "",
+  ].join("");
+  const button = make(
+    "button",
+    { type: "button", class: "trace", "aria-haspopup": "dialog", "aria-label": `${words}, settings`, onclick: () => open(shown.channel) },
+    swatch,
+    words,
+    make("span", { class: "fig min-w-14 text-right font-normal text-soft empty:hidden", "data-pointer": String(shown.channel) }),
+    make("span", { class: "more" }, "▾"),
+  );
   drag(button, lane, shown);
   return button;
 }
@@ -34,7 +54,8 @@ function nameOf(lane: LaneView, shown: LaneChannel, at: number) {
 function drag(button: HTMLElement, lane: LaneView, shown: LaneChannel) {
   button.addEventListener("pointerdown", (event) => {
     const start = { x: event.clientX, y: event.clientY };
-    let mark: HTMLElement | null = null, target: { lane: Lane; where: "before" | "in" | "after" } | null = null;
+    let mark: HTMLElement | null = null,
+      target: { lane: Lane; where: "before" | "in" | "after" } | null = null;
     button.onpointermove = (move) => {
       if (!mark && Math.hypot(move.clientX - start.x, move.clientY - start.y) < 8) return;
       if (!mark) {
@@ -42,12 +63,21 @@ function drag(button: HTMLElement, lane: LaneView, shown: LaneChannel) {
         mark = make("div", { class: "drop" });
         host.append(mark);
       }
-      const over = lanes.find((l) => { const box = l.frame.getBoundingClientRect(); return move.clientY >= box.top && move.clientY < box.bottom; });
+      const over = lanes.find((l) => {
+        const box = l.frame.getBoundingClientRect();
+        return move.clientY >= box.top && move.clientY < box.bottom;
+      });
       if (!over) return;
-      const box = over.frame.getBoundingClientRect(), share = (move.clientY - box.top) / box.height;
+      const box = over.frame.getBoundingClientRect(),
+        share = (move.clientY - box.top) / box.height;
       target = { lane: over.lane, where: share < 0.25 ? "before" : share > 0.75 ? "after" : "in" };
       const top = box.top - host.getBoundingClientRect().top;
-      Object.assign(mark.style, target.where === "in" ? { top: `${top}px`, height: `${box.height}px` } : { top: `${top + (target.where === "after" ? box.height : 0) - 2}px`, height: "4px" });
+      Object.assign(
+        mark.style,
+        target.where === "in"
+          ? { top: `${top}px`, height: `${box.height}px` }
+          : { top: `${top + (target.where === "after" ? box.height : 0) - 2}px`, height: "4px" },
+      );
     };
     button.onpointerup = button.onpointercancel = (up) => {
       button.onpointermove = null;
@@ -80,11 +110,22 @@ function changed() {
 }
 
 function open(id: number) {
-  const shown = laneChannelOf(id), channel = channelOf(id);
+  const shown = laneChannelOf(id),
+    channel = channelOf(id);
   const lane = arrangement.lanes.find((l) => l.channels.includes(shown))!;
   const at = arrangement.lanes.indexOf(lane);
   const number = (value: number, take: (n: number) => void, words: Record<string, unknown> = {}) => {
-    const entry: HTMLInputElement = make("input", { class: "entry fig", inputMode: "decimal", value: String(value), ...words, onchange: () => { const n = numberIn(entry.value); if (n === null) entry.value = String(value); else take(n); } });
+    const entry: HTMLInputElement = make("input", {
+      class: "entry fig",
+      inputMode: "decimal",
+      value: String(value),
+      ...words,
+      onchange: () => {
+        const n = numberIn(entry.value);
+        if (n === null) entry.value = String(value);
+        else take(n);
+      },
+    });
     return entry;
   };
   const tick = (label: string, on: boolean, take: (on: boolean) => void) => {
@@ -94,29 +135,148 @@ function open(id: number) {
   const [low, high] = shown.range ?? scaleOf(id);
   const short = (n: number) => Number(n.toPrecision(5));
   const others = arrangement.lanes.filter((l) => l !== lane);
-  const places: [string, string][] = [["", lane.channels.length > 1 ? "together with others, as now" : "of its own"], ...(lane.channels.length > 1 ? [["own", "of its own"] as [string, string]] : []),
-    ...others.map((l) => [String(arrangement.lanes.indexOf(l)), `with ${l.channels.map((c) => channelOf(c.channel).name).join(", ")}`] as [string, string])];
+  const places: [string, string][] = [
+    ["", lane.channels.length > 1 ? "together with others, as now" : "of its own"],
+    ...(lane.channels.length > 1 ? [["own", "of its own"] as [string, string]] : []),
+    ...others.map(
+      (l) =>
+        [String(arrangement.lanes.indexOf(l)), `with ${l.channels.map((c) => channelOf(c.channel).name).join(", ")}`] as [string, string],
+    ),
+  ];
   sheet.replaceChildren(
     make("h2", { class: "mb-4" }, channel.name),
-    make("div", { class: "grid grid-cols-2 gap-x-5 gap-y-3" },
-      field("Shown in", choice(channel.units.map((u) => [u.unit, u.unit || "share of full scale"]), shown.unit ?? channel.unit, (unit) => { shown.unit = unit; shown.range = null; changed(); measureAgain(id); })),
-      field("Lane", choice(places, "", (where) => { if (where === "own") moveTo(shown, lane, "after"); else if (where) moveTo(shown, arrangement.lanes[Number(where)], "in"); open(id); })),
-      field("Bottom of the scale", number(short(low), (n) => { shown.range = [n, Math.max(shown.range?.[1] ?? high, n + 1e-9)]; changed(); })),
-      field("Top of the scale", number(short(high), (n) => { shown.range = [Math.min(shown.range?.[0] ?? low, n - 1e-9), n]; changed(); })),
-      field("Moved up by", number(shown.offset, (n) => { shown.offset = n; changed(); })),
-      field("Height of the lane, pixels", number(lane.height ?? Math.round(lanes.find((l) => l.lane === lane)?.plot.height ?? 150), (n) => { lane.height = Math.round(Math.max(60, Math.min(800, n))); changed(); })),
-      tick("Upside down", shown.invert, (on) => { shown.invert = on; shown.range = null; changed(); }),
-      tick("Without its standing part", shown.standing, (on) => { shown.standing = on; smooth(shown); }),
-      field("Smoothed by", choice([["", "nothing"], ["lowpass", "low-pass, Hz"], ["median", "median, samples"]], shown.smooth ?? "", (how) => { shown.smooth = (how || null) as LaneChannel["smooth"]; shown.smoothBy = how === "median" ? 5 : suggestion(); smooth(shown); open(id); })),
-      ...(shown.smooth ? [field(shown.smooth === "median" ? "Samples, odd" : "Hz", number(shown.smoothBy, (n) => { shown.smoothBy = n; smooth(shown); }))] : [])),
+    make(
+      "div",
+      { class: "grid grid-cols-2 gap-x-5 gap-y-3" },
+      field(
+        "Shown in",
+        choice(
+          channel.units.map((u) => [u.unit, u.unit || "share of full scale"]),
+          shown.unit ?? channel.unit,
+          (unit) => {
+            shown.unit = unit;
+            shown.range = null;
+            changed();
+            measureAgain(id);
+          },
+        ),
+      ),
+      field(
+        "Lane",
+        choice(places, "", (where) => {
+          if (where === "own") moveTo(shown, lane, "after");
+          else if (where) moveTo(shown, arrangement.lanes[Number(where)], "in");
+          open(id);
+        }),
+      ),
+      field(
+        "Bottom of the scale",
+        number(short(low), (n) => {
+          shown.range = [n, Math.max(shown.range?.[1] ?? high, n + 1e-9)];
+          changed();
+        }),
+      ),
+      field(
+        "Top of the scale",
+        number(short(high), (n) => {
+          shown.range = [Math.min(shown.range?.[0] ?? low, n - 1e-9), n];
+          changed();
+        }),
+      ),
+      field(
+        "Moved up by",
+        number(shown.offset, (n) => {
+          shown.offset = n;
+          changed();
+        }),
+      ),
+      field(
+        "Height of the lane, pixels",
+        number(lane.height ?? Math.round(lanes.find((l) => l.lane === lane)?.plot.height ?? 150), (n) => {
+          lane.height = Math.round(Math.max(60, Math.min(800, n)));
+          changed();
+        }),
+      ),
+      tick("Upside down", shown.invert, (on) => {
+        shown.invert = on;
+        shown.range = null;
+        changed();
+      }),
+      tick("Without its standing part", shown.standing, (on) => {
+        shown.standing = on;
+        smooth(shown);
+      }),
+      field(
+        "Smoothed by",
+        choice(
+          [
+            ["", "nothing"],
+            ["lowpass", "low-pass, Hz"],
+            ["median", "median, samples"],
+          ],
+          shown.smooth ?? "",
+          (how) => {
+            shown.smooth = (how || null) as LaneChannel["smooth"];
+            shown.smoothBy = how === "median" ? 5 : suggestion();
+            smooth(shown);
+            open(id);
+          },
+        ),
+      ),
+      ...(shown.smooth
+        ? [
+            field(
+              shown.smooth === "median" ? "Samples, odd" : "Hz",
+              number(shown.smoothBy, (n) => {
+                shown.smoothBy = n;
+                smooth(shown);
+              }),
+            ),
+          ]
+        : []),
+    ),
     make("p", { class: "wrong mt-2", role: "alert", id: "sheet-error" }),
-    make("div", { class: "mt-5 flex flex-wrap gap-2" },
+    make(
+      "div",
+      { class: "mt-5 flex flex-wrap gap-2" },
       make("button", { type: "button", class: "act small", disabled: at === 0, onclick: () => swap(at, -1, id) }, "Lane up"),
-      make("button", { type: "button", class: "act small", disabled: at === arrangement.lanes.length - 1, onclick: () => swap(at, 1, id) }, "Lane down"),
-      make("button", { type: "button", class: "act small", onclick: () => { shown.range = null; changed(); open(id); } }, "Fit the scale"),
-      make("button", { type: "button", class: "act small", onclick: () => { shown.hidden = true; sheet.close(); changed(); } }, "Put aside"),
-      ...(channel.expression ? [make("button", { type: "button", class: "act quiet", onclick: () => removeDerived(id) }, "Delete this channel")] : []),
-      make("button", { type: "button", class: "act main small ml-auto", onclick: () => sheet.close() }, "Done")));
+      make(
+        "button",
+        { type: "button", class: "act small", disabled: at === arrangement.lanes.length - 1, onclick: () => swap(at, 1, id) },
+        "Lane down",
+      ),
+      make(
+        "button",
+        {
+          type: "button",
+          class: "act small",
+          onclick: () => {
+            shown.range = null;
+            changed();
+            open(id);
+          },
+        },
+        "Fit the scale",
+      ),
+      make(
+        "button",
+        {
+          type: "button",
+          class: "act small",
+          onclick: () => {
+            shown.hidden = true;
+            sheet.close();
+            changed();
+          },
+        },
+        "Put aside",
+      ),
+      ...(channel.expression
+        ? [make("button", { type: "button", class: "act quiet", onclick: () => removeDerived(id) }, "Delete this channel")]
+        : []),
+      make("button", { type: "button", class: "act main small ml-auto", onclick: () => sheet.close() }, "Done"),
+    ),
+  );
   if (!sheet.open) sheet.showModal();
 }
 
@@ -135,13 +295,21 @@ function swap(at: number, by: number, id: number) {
 
 /** Has the smoothed copy made, then draws it. The raw trace stays faintly beneath. */
 async function smooth(shown: LaneChannel) {
-  const problem = (text: string) => { const place = document.querySelector("#sheet-error"); if (place) place.textContent = text; };
+  const problem = (text: string) => {
+    const place = document.querySelector("#sheet-error");
+    if (place) place.textContent = text;
+  };
   problem("");
   try {
     if (!shown.standing && !shown.smooth) shown.copy = null;
     else {
-      const answer = await ask<{ token?: string; channelId?: number }>("POST", bench("smoothed"), { channel: shown.channel, standing: shown.standing, smooth: shown.smooth, smoothBy: shown.smoothBy });
-      shown.copy = answer.channelId ?? await follow(answer.token!, (share) => problem(`Working: ${Math.round(100 * share)} %`));
+      const answer = await ask<{ token?: string; channelId?: number }>("POST", bench("smoothed"), {
+        channel: shown.channel,
+        standing: shown.standing,
+        smooth: shown.smooth,
+        smoothBy: shown.smoothBy,
+      });
+      shown.copy = answer.channelId ?? (await follow(answer.token!, (share) => problem(`Working: ${Math.round(100 * share)} %`)));
       problem("");
     }
     shown.range = null;
@@ -161,7 +329,11 @@ async function removeDerived(id: number) {
     changed();
     offerUndo(`${channel.name} is deleted.`, async () => {
       try {
-        const { token } = await ask<{ token: string }>("POST", bench("derived"), { name: channel.name, unit: channel.unit, expression: channel.expression });
+        const { token } = await ask<{ token: string }>("POST", bench("derived"), {
+          name: channel.name,
+          unit: channel.unit,
+          expression: channel.expression,
+        });
         await follow(token, () => {});
         location.reload();
       } catch (error) {
@@ -177,5 +349,25 @@ const hidden = document.querySelector<HTMLElement>("#hidden-channels")!;
 
 export function drawHidden() {
   const aside = arrangement.lanes.flatMap((l) => l.channels).filter((c) => c.hidden && info.channels.some((i) => i.id === c.channel));
-  hidden.replaceChildren(...(aside.length ? ["Put aside: ", ...aside.map((c) => make("button", { type: "button", class: "act quiet small", onclick: () => { c.hidden = false; changed(); } }, `${channelOf(c.channel).name}, show`))] : []));
+  hidden.replaceChildren(
+    ...(aside.length
+      ? [
+          "Put aside: ",
+          ...aside.map((c) =>
+            make(
+              "button",
+              {
+                type: "button",
+                class: "act quiet small",
+                onclick: () => {
+                  c.hidden = false;
+                  changed();
+                },
+              },
+              `${channelOf(c.channel).name}, show`,
+            ),
+          ),
+        ]
+      : []),
+  );
 }

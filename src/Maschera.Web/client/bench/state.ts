@@ -1,26 +1,12 @@
-/** What the server tells the bench, the view on it, and how the lanes lie. */
-export interface UnitChoice { unit: string; factor: number; offset: number }
-export interface ChannelInfo { id: number; name: string; unit: string; units: UnitChoice[]; ink: number; expression: string | null; load: boolean; desired: boolean }
-export interface LaneChannel {
-  channel: number; unit: string | null; hidden: boolean; invert: boolean; offset: number; range: [number, number] | null;
-  standing: boolean; smooth: "lowpass" | "median" | null; smoothBy: number; copy: number | null;
-}
-/** `shared`: channels of the first one's unit lie on one scale. */
-export interface Lane { height: number | null; channels: LaneChannel[]; shared: boolean }
-export interface Comparison { capture: number; shift: number; stretch: number }
-export interface Arrangement { lanes: Lane[]; compare: Comparison | null }
-export interface Figure { name: string; value: string; unit: string }
-export interface Caliper { id: number; name: string; channel: number; from: number; to: number; label: string; figures: Figure[] }
-export interface Pin { id: number; at: number; remark: string }
-export interface Hump { from: number; to: number; position: number; cylinder: number | null; low: boolean }
-export interface OtherCapture { id: number; name: string; job: string; channels: { id: number; name: string; unit: string }[] }
-export interface BenchInfo {
-  id: number; from: number; to: number; channels: ChannelInfo[]; arrangement: Arrangement; humps: Hump[];
-  calipers: Caliper[]; pins: Pin[]; others: OtherCapture[];
-}
-export interface View { from: number; to: number }
+import type { BenchScene, LaneChannel, UnitChoice } from "../scene";
 
-export const info: BenchInfo = JSON.parse(document.querySelector("#bench-data")!.textContent!);
+/** The view on the scene, and how the lanes lie. */
+export interface View {
+  from: number;
+  to: number;
+}
+
+export const info: BenchScene = JSON.parse(document.querySelector("#bench-data")!.textContent!);
 export const arrangement = info.arrangement;
 
 /** The closest view, seconds. */
@@ -32,7 +18,9 @@ const watchers: (() => void)[] = [];
 let current = startView();
 
 export const view = () => current;
-export const onView = (watcher: () => void) => { watchers.push(watcher); };
+export const onView = (watcher: () => void) => {
+  watchers.push(watcher);
+};
 export const channelOf = (id: number) => info.channels.find((c) => c.id === id)!;
 export const laneChannelOf = (id: number) => arrangement.lanes.flatMap((lane) => lane.channels).find((c) => c.channel === id)!;
 
@@ -82,8 +70,12 @@ export function rememberView() {
   ahead.length = 0;
 }
 
-export function back() { step(views, ahead); }
-export function forward() { step(ahead, views); }
+export function back() {
+  step(views, ahead);
+}
+export function forward() {
+  step(ahead, views);
+}
 
 function step(from: View[], onto: View[]) {
   const next = from.pop();
@@ -94,7 +86,8 @@ function step(from: View[], onto: View[]) {
 
 function startView(): View {
   const words = new URLSearchParams(location.search);
-  const from = Number(words.get("from") ?? NaN), to = Number(words.get("to") ?? NaN);
+  const from = Number(words.get("from") ?? NaN),
+    to = Number(words.get("to") ?? NaN);
   return from < to && from >= info.from - room() && to <= info.to + room() ? { from, to } : { from: info.from, to: info.from + room() };
 }
 

@@ -1,33 +1,32 @@
 import { HubConnectionBuilder, LogLevel, type ISubscription } from "@microsoft/signalr";
 import uPlot from "uplot";
-
-interface LiveInfo { id: string; rate: number; held: number; channels: { name: string; unit: string; range: number }[] }
-interface LiveFrame { now: number; first: number; columns: string; firedAt: number | null; running: boolean; error: string | null }
-interface Keep { id: number; name: string; isOver: boolean; captureId: number | null; error: string | null }
+import { ask } from "../ask";
+import type { Keep, LiveFrame, LiveInfo } from "../scene";
+import { scaleFor } from "./scale";
 
 const info: LiveInfo = JSON.parse(document.querySelector("#live-data")!.textContent!);
 const host = document.querySelector<HTMLElement>("#live")!;
 const ink = (name: string) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 const find = <T extends HTMLElement>(id: string) => document.querySelector<T>(`#${id}`)!;
-const fail = (error: unknown) => { find("live-error").textContent = error instanceof Error ? error.message : String(error); };
+const fail = (error: unknown) => {
+  find("live-error").textContent = error instanceof Error ? error.message : String(error);
+};
 const columns = () => Math.max(200, host.clientWidth - 80);
 
-let span = 2, width = span / columns();
+let span = 2,
+  width = span / columns();
 /** Columns in view of the rolling picture: number of the first, and for each channel least and greatest in turn. */
 let first = 0;
 let pairs: number[][] = info.channels.map(() => []);
-let now = 0, next = 0, held: { from: number; to: number } | null = null, seenTrigger: number | null = null, recording: number | null = null;
+let now = 0,
+  next = 0,
+  held: { from: number; to: number } | null = null,
+  seenTrigger: number | null = null,
+  recording: number | null = null;
 const plots: uPlot[] = [];
 const scales: [number, number][] = info.channels.map(() => [0, 1]);
 
-async function post<T>(path: string, body?: unknown): Promise<T> {
-  const answer = await fetch(`/live/${info.id}/${path}`, { method: "POST", headers: body === undefined ? {} : { "content-type": "application/json" }, body: body === undefined ? undefined : JSON.stringify(body) });
-  if (answer.status === 204) return undefined as T;
-  if (answer.status === 404) throw new Error("This instrument no longer runs. Start it again from the rig.");
-  const said = await answer.json();
-  if (!answer.ok) throw new Error(said.error ?? `The server answered ${answer.status}.`);
-  return said as T;
-}
+const post = <T>(path: string, body?: unknown) => ask<T>("POST", `/live/${info.id}/${path}`, body);
 
 function build() {
   plots.splice(0).forEach((plot) => plot.destroy());
@@ -47,17 +46,36 @@ function build() {
     name.append(text);
     frame.append(name);
     host.append(frame);
-    const common = { stroke: ink("--soft"), grid: { stroke: ink("--grid"), width: 1 }, ticks: { stroke: ink("--grid"), width: 1, size: 4 }, font: '12px "Spline Sans Mono"' };
-    const plot = new uPlot({
-      width: host.clientWidth, height: high + (last ? 40 : 8), legend: { show: false }, padding: [4, 8, 0, 0],
-      cursor: { drag: { x: false, y: false }, y: false, points: { show: false } },
-      scales: { x: { time: false, auto: false, min: 0, max: span }, y: { auto: false, range: () => scales[i] } },
-      axes: [
-        { ...common, size: last ? 40 : 8, label: last ? "seconds since the start" : undefined, labelSize: last ? 16 : 0, labelFont: "12px Archivo", values: (_, ticks) => ticks.map((t) => (last ? t.toFixed(digits()) : "")) },
-        { ...common, size: 50, label: channel.unit, labelSize: 16, labelFont: "12px Archivo", space: 26 },
-      ],
-      series: [{}, { stroke: ink(`--trace-${i % 6}`), width: 1.25, points: { show: false } }],
-    }, [[], []], frame);
+    const common = {
+      stroke: ink("--soft"),
+      grid: { stroke: ink("--grid"), width: 1 },
+      ticks: { stroke: ink("--grid"), width: 1, size: 4 },
+      font: '12px "Spline Sans Mono"',
+    };
+    const plot = new uPlot(
+      {
+        width: host.clientWidth,
+        height: high + (last ? 40 : 8),
+        legend: { show: false },
+        padding: [4, 26, 0, 0],
+        cursor: { drag: { x: false, y: false }, y: false, points: { show: false } },
+        scales: { x: { time: false, auto: false, min: 0, max: span }, y: { auto: false, range: () => scales[i] } },
+        axes: [
+          {
+            ...common,
+            size: last ? 40 : 8,
+            label: last ? "seconds since the start" : undefined,
+            labelSize: last ? 16 : 0,
+            labelFont: "12px Archivo",
+            values: (_, ticks) => ticks.map((t) => (last ? t.toFixed(digits()) : "")),
+          },
+          { ...common, size: 50, label: channel.unit, labelSize: 16, labelFont: "12px Archivo", space: 26 },
+        ],
+        series: [{}, { stroke: ink(`--trace-${i % 6}`), width: 1.25, points: { show: false } }],
+      },
+      [[], []],
+      frame,
+    );
     look(plot);
     plots.push(plot);
   });
@@ -69,21 +87,20 @@ const digits = () => Math.max(1, Math.min(6, Math.ceil(-Math.log10((shown().to -
 function draw(from: number, each: number, values: ArrayLike<number>[]) {
   const { from: left, to: right } = shown();
   plots.forEach((plot, i) => {
-    const x: number[] = [], y: (number | null)[] = [];
-    let low = Infinity, high = -Infinity;
+    const x: number[] = [],
+      y: (number | null)[] = [];
+    let low = Infinity,
+      high = -Infinity;
     for (let k = 0; k < values[i].length; k += 2) {
-      const a = values[i][k], b = values[i][k + 1];
+      const a = values[i][k],
+        b = values[i][k + 1];
       if (Number.isNaN(a)) continue;
       x.push(from + (k / 2 + 0.25) * each, from + (k / 2 + 0.75) * each);
       y.push(a, b);
       if (a < low) low = a;
       if (b > high) high = b;
     }
-    const standing = scales[i], span_ = high - low;
-    if (low <= high && !(low >= standing[0] && high <= standing[1] && span_ > 0.4 * (standing[1] - standing[0]))) {
-      const room = (span_ || info.channels[i].range * 0.02) * 0.15;
-      scales[i] = [low - room, high + room];
-    }
+    scales[i] = scaleFor(scales[i], low, high, info.channels[i].range);
     plot.batch(() => {
       plot.setData([x, y] as uPlot.AlignedData, false);
       plot.setScale("x", { min: left, max: right });
@@ -95,10 +112,11 @@ function draw(from: number, each: number, values: ArrayLike<number>[]) {
 
 let framed = 0;
 function roll() {
-  if (!framed) framed = requestAnimationFrame(() => {
-    framed = 0;
-    if (!held) draw(first * width, width, pairs);
-  });
+  if (!framed)
+    framed = requestAnimationFrame(() => {
+      framed = 0;
+      if (!held) draw(first * width, width, pairs);
+    });
 }
 
 function take(frame: LiveFrame) {
@@ -111,7 +129,9 @@ function take(frame: LiveFrame) {
     first = frame.first;
     pairs = info.channels.map(() => []);
   }
-  info.channels.forEach((_, i) => { for (let k = 0; k < each; k++) pairs[i].push(values[i * each + k]); });
+  info.channels.forEach((_, i) => {
+    for (let k = 0; k < each; k++) pairs[i].push(values[i * each + k]);
+  });
   const surplus = pairs[0].length / 2 - columns();
   if (surplus > 0) {
     pairs.forEach((list) => list.splice(0, 2 * surplus));
@@ -126,20 +146,40 @@ function take(frame: LiveFrame) {
 function fired(at: number) {
   seenTrigger = at;
   find("trigger-state").textContent = `Fired at ${at.toFixed(3)} s`;
-  if (find<HTMLFormElement>("trigger").elements.namedItem("action") instanceof HTMLSelectElement && new FormData(find<HTMLFormElement>("trigger")).get("action") === "hold") hold({ from: Math.max(0, at - span / 2), to: at + span / 2 });
+  if (
+    find<HTMLFormElement>("trigger").elements.namedItem("action") instanceof HTMLSelectElement &&
+    new FormData(find<HTMLFormElement>("trigger")).get("action") === "hold"
+  )
+    hold({ from: Math.max(0, at - span / 2), to: at + span / 2 });
   else showKeeps();
 }
 
-const connection = new HubConnectionBuilder().withUrl("/live/hub").withAutomaticReconnect({ nextRetryDelayInMilliseconds: ({ previousRetryCount }) => Math.min(5000, 250 * 2 ** previousRetryCount) }).configureLogging(LogLevel.Error).build();
+const connection = new HubConnectionBuilder()
+  .withUrl("/live/hub")
+  .withAutomaticReconnect({ nextRetryDelayInMilliseconds: ({ previousRetryCount }) => Math.min(5000, 250 * 2 ** previousRetryCount) })
+  .configureLogging(LogLevel.Error)
+  .build();
 let following: ISubscription<LiveFrame> | null = null;
 
 function follow(from: number) {
   following?.dispose();
-  following = connection.stream<LiveFrame>("Follow", info.id, width, from).subscribe({ next: take, error: (error) => { if (connection.state === "Connected") fail(error.message); }, complete: () => {} });
+  following = connection.stream<LiveFrame>("Follow", info.id, width, from).subscribe({
+    next: take,
+    error: (error) => {
+      if (connection.state === "Connected") fail(error.message);
+    },
+    complete: () => {},
+  });
 }
 
-connection.onreconnecting(() => { find("connection").textContent = "Connection lost, coming back…"; });
-connection.onreconnected(() => { find("connection").textContent = ""; follow(next); showKeeps(); });
+connection.onreconnecting(() => {
+  find("connection").textContent = "Connection lost, coming back…";
+});
+connection.onreconnected(() => {
+  find("connection").textContent = "";
+  follow(next);
+  showKeeps();
+});
 
 /** Starts the rolling picture anew, filled from what is held. */
 function restart() {
@@ -157,9 +197,13 @@ function hold(at: { from: number; to: number } | null) {
   if (at) lookBack();
 }
 
-let looking = false, lookAgain = false;
+let looking = false,
+  lookAgain = false;
 async function lookBack() {
-  if (looking) { lookAgain = true; return; }
+  if (looking) {
+    lookAgain = true;
+    return;
+  }
   looking = true;
   try {
     do {
@@ -170,7 +214,12 @@ async function lookBack() {
       if (!answer.ok) throw new Error("The samples are no longer there: the instrument has stopped.");
       const values = new Float32Array(await answer.arrayBuffer());
       const each = values.length / info.channels.length;
-      if (held) draw(asked.from, (asked.to - asked.from) / (each / 2), info.channels.map((_, i) => values.subarray(i * each, (i + 1) * each)));
+      if (held)
+        draw(
+          asked.from,
+          (asked.to - asked.from) / (each / 2),
+          info.channels.map((_, i) => values.subarray(i * each, (i + 1) * each)),
+        );
     } while (lookAgain);
   } catch (error) {
     fail(error);
@@ -199,10 +248,14 @@ function zoom(factor: number, at?: number) {
 function look(plot: uPlot) {
   const over = plot.over;
   over.style.touchAction = "pan-y";
-  over.addEventListener("wheel", (event) => {
-    event.preventDefault();
-    zoom(Math.exp(Math.max(-1, Math.min(1, event.deltaY / 400))), held ? plot.posToVal(event.offsetX, "x") : undefined);
-  }, { passive: false });
+  over.addEventListener(
+    "wheel",
+    (event) => {
+      event.preventDefault();
+      zoom(Math.exp(Math.max(-1, Math.min(1, event.deltaY / 400))), held ? plot.posToVal(event.offsetX, "x") : undefined);
+    },
+    { passive: false },
+  );
   over.addEventListener("pointerdown", (event) => {
     if (!held) return;
     const start = { x: event.clientX, ...held };
@@ -211,7 +264,9 @@ function look(plot: uPlot) {
       const by = ((start.x - moved.clientX) / over.clientWidth) * (start.to - start.from);
       move(start.from + by, start.to + by);
     };
-    over.onpointerup = over.onpointercancel = () => { over.onpointermove = null; };
+    over.onpointerup = over.onpointercancel = () => {
+      over.onpointermove = null;
+    };
   });
 }
 
@@ -225,17 +280,25 @@ const guarded = (act: () => Promise<void> | void) => async () => {
 };
 
 const key = find<HTMLButtonElement>("key");
-const sayKey = () => { key.textContent = key.getAttribute("aria-pressed") === "true" ? "Release the key" : "Turn the key"; };
-key.addEventListener("click", guarded(async () => {
-  const on = key.getAttribute("aria-pressed") !== "true";
-  await post(`key?on=${on}`);
-  key.setAttribute("aria-pressed", String(on));
-  sayKey();
-}));
+const sayKey = () => {
+  key.textContent = key.getAttribute("aria-pressed") === "true" ? "Release the key" : "Turn the key";
+};
+key.addEventListener(
+  "click",
+  guarded(async () => {
+    const on = key.getAttribute("aria-pressed") !== "true";
+    await post(`key?on=${on}`);
+    key.setAttribute("aria-pressed", String(on));
+    sayKey();
+  }),
+);
 sayKey();
 
 find("hold").addEventListener("click", () => {
-  if (held) { hold(null); restart(); } else hold({ from: Math.max(0, now - span), to: Math.max(span, now) });
+  if (held) {
+    hold(null);
+    restart();
+  } else hold({ from: Math.max(0, now - span), to: Math.max(span, now) });
 });
 find<HTMLSelectElement>("span").addEventListener("change", (event) => {
   span = Number((event.target as HTMLSelectElement).value);
@@ -243,7 +306,8 @@ find<HTMLSelectElement>("span").addEventListener("change", (event) => {
   else restart();
 });
 document.addEventListener("keydown", (event) => {
-  if (event.ctrlKey || event.metaKey || event.altKey || (event.target as HTMLElement).closest("input, select, textarea, dialog[open]")) return;
+  if (event.ctrlKey || event.metaKey || event.altKey || (event.target as HTMLElement).closest("input, select, textarea, dialog[open]"))
+    return;
   if (event.key === "+" || event.key === "=") zoom(0.5);
   else if (event.key === "-") zoom(2);
   else if (event.key === "ArrowLeft" && held) move(held.from - (held.to - held.from) / 4, held.to - (held.to - held.from) / 4);
@@ -258,39 +322,47 @@ async function showKeeps(): Promise<void> {
   const answer = await fetch(`/live/${info.id}/keeps`);
   if (!answer.ok) return;
   const keeps: Keep[] = await answer.json();
-  find("keeps").replaceChildren(...keeps.map((keep) => {
-    const item = document.createElement("li");
-    if (keep.captureId !== null) {
-      const link = document.createElement("a");
-      link.href = `/bench/${keep.captureId}`;
-      link.textContent = keep.name;
-      item.append("✓ kept: ", link);
-    } else if (keep.error) {
-      item.className = "wrong";
-      item.textContent = `${keep.name}: ${keep.error}`;
-    } else item.textContent = keep.id === recording ? "● recording…" : `${keep.name}: being written…`;
-    return item;
-  }));
+  find("keeps").replaceChildren(
+    ...keeps.map((keep) => {
+      const item = document.createElement("li");
+      if (keep.captureId !== null) {
+        const link = document.createElement("a");
+        link.href = `/bench/${keep.captureId}`;
+        link.textContent = keep.name;
+        item.append("✓ kept: ", link);
+      } else if (keep.error) {
+        item.className = "wrong";
+        item.textContent = `${keep.name}: ${keep.error}`;
+      } else item.textContent = keep.id === recording ? "● recording…" : `${keep.name}: being written…`;
+      return item;
+    }),
+  );
   if (keeps.some((k) => !k.isOver)) setTimeout(() => showKeeps().catch(fail), 300);
 }
 
-find("keep").addEventListener("click", guarded(async () => {
-  const text = find<HTMLInputElement>("keep-seconds").value.trim().replace(",", ".");
-  if (!(Number(text) > 0)) throw new Error(`'${text}' is no number of seconds.`);
-  await post(`keep?seconds=${Number(text)}`);
-  await showKeeps();
-}));
-find("record").addEventListener("click", guarded(async () => {
-  const button = find("record");
-  if (recording === null) recording = (await post<Keep>("record")).id;
-  else {
-    await post(`finish?keep=${recording}`);
-    recording = null;
-  }
-  button.setAttribute("aria-pressed", String(recording !== null));
-  button.textContent = recording !== null ? "Finish recording" : "Record";
-  await showKeeps();
-}));
+find("keep").addEventListener(
+  "click",
+  guarded(async () => {
+    const text = find<HTMLInputElement>("keep-seconds").value.trim().replace(",", ".");
+    if (!(Number(text) > 0)) throw new Error(`'${text}' is no number of seconds.`);
+    await post(`keep?seconds=${Number(text)}`);
+    await showKeeps();
+  }),
+);
+find("record").addEventListener(
+  "click",
+  guarded(async () => {
+    const button = find("record");
+    if (recording === null) recording = (await post<Keep>("record")).id;
+    else {
+      await post(`finish?keep=${recording}`);
+      recording = null;
+    }
+    button.setAttribute("aria-pressed", String(recording !== null));
+    button.textContent = recording !== null ? "Finish recording" : "Record";
+    await showKeeps();
+  }),
+);
 
 const form = find<HTMLFormElement>("trigger");
 const armed = () => find("arm").textContent === "Disarm";
@@ -305,8 +377,15 @@ form.addEventListener("submit", (event) => {
     const number = (name: string) => Number(String(words.get(name)).replace(",", "."));
     const on = !armed();
     await post("trigger", {
-      on, channel: Number(words.get("channel")), kind: words.get("kind"), level: number("level"), upwards: words.get("upwards") === "true",
-      width: number("width") / 1000, longer: words.get("longer") === "true", action: words.get("action"), keepSeconds: Number(find<HTMLInputElement>("keep-seconds").value) || 1,
+      on,
+      channel: Number(words.get("channel")),
+      kind: words.get("kind"),
+      level: number("level"),
+      upwards: words.get("upwards") === "true",
+      width: number("width") / 1000,
+      longer: words.get("longer") === "true",
+      action: words.get("action"),
+      keepSeconds: Number(find<HTMLInputElement>("keep-seconds").value) || 1,
     });
     seenTrigger = null;
     find("arm").textContent = on ? "Disarm" : "Arm";
@@ -315,8 +394,14 @@ form.addEventListener("submit", (event) => {
 });
 
 let resizing = 0;
-const redraw = () => { build(); held ? lookBack() : roll(); };
-window.addEventListener("resize", () => { clearTimeout(resizing); resizing = window.setTimeout(redraw, 120); });
+const redraw = () => {
+  build();
+  held ? lookBack() : roll();
+};
+window.addEventListener("resize", () => {
+  clearTimeout(resizing);
+  resizing = window.setTimeout(redraw, 120);
+});
 document.addEventListener("light", redraw);
 document.fonts.ready.then(async () => {
   build();

@@ -1,0 +1,162 @@
+using Maschera.Core.Quantities;
+using Maschera.Core.Readings;
+using Maschera.Core.Signals;
+using Maschera.Store;
+using Microsoft.EntityFrameworkCore;
+
+namespace Maschera.App;
+
+/// <summary>A channel as the bench draws it.</summary>
+public sealed record SceneChannel(
+    int Id,
+    string Name,
+    string Unit,
+    IReadOnlyList<UnitChoice> Units,
+    int Ink,
+    string? Expression,
+    bool Marked,
+    bool Desired
+);
+
+/// <summary>A capture that can be laid underneath.</summary>
+public sealed record SceneOther(int Id, string Name, string Job, IEnumerable<SceneOtherChannel> Channels);
+
+/// <summary>A channel of it.</summary>
+public sealed record SceneOtherChannel(int Id, string Name, string Unit);
+
+/// <summary>A pin as asked or shown.</summary>
+public sealed record PinShown(int Id, double At, string Remark);
+
+/// <summary>What the bench draws: the client's scene.ts has the same shape.</summary>
+public sealed record BenchScene(
+    int Id,
+    double From,
+    double To,
+    IReadOnlyList<SceneChannel> Channels,
+    Arrangement Arrangement,
+    IReadOnlyList<LaneMark> Marks,
+    IReadOnlyList<CaliperShown> Calipers,
+    IReadOnlyList<PinShown> Pins,
+    IReadOnlyList<SceneOther> Others
+)
+{
+    private const int Inks = 6;
+
+    /// <summary>Captures offered to be laid underneath.</summary>
+    private const int MostOthers = 200;
+
+    /// <summary>A capture with everything that is shown of it; null where it is not there, or its job is deleted.</summary>
+    public static Task<StoredCapture?> CaptureAsync(MascheraDb db, int id) =>
+        db
+            .Captures.AsNoTracking()
+            .AsSplitQuery()
+            .Include(c => c.Channels.OrderBy(x => x.Ordinal))
+            .Include(c => c.Readings)
+            .Include(c => c.Job!.Engine)
+            .Include(c => c.Calipers)
+            .Include(c => c.Pins)
+            .FirstOrDefaultAsync(c => c.Id == id && c.DeletedAt == null && c.Job!.DeletedAt == null);
+
+    /// <summary>Captures to compare with, those of the same job first.</summary>
+    public static Task<List<StoredCapture>> OthersAsync(MascheraDb db, StoredCapture capture) =>
+        db
+            .Captures.AsNoTracking()
+            .Include(c => c.Job)
+            .Include(c => c.Channels)
+            .Where(c => c.Id != capture.Id && c.DeletedAt == null && c.Job!.DeletedAt == null)
+            .OrderByDescending(c => c.JobId == capture.JobId)
+            .ThenByDescending(c => c.Id)
+            .Take(MostOthers)
+            .ToListAsync();
+
+    /// <summary>The scene of a capture, its calipers measured.</summary>
+    public static BenchScene Of(StoredCapture capture, IReadOnlyList<StoredCapture> others, SampleStore samples, ClockService clocks)
+    {
+        var marked = capture.Readings.OrderByDescending(r => r.Id).Select(r => r.Result).FirstOrDefault(r => r?.Marks.Count > 0);
+        var desired = QuantityPairs.Find([.. capture.OwnChannels.Select(c => c.Name)]).Select(p => p.Desired).ToHashSet();
+        var arranged = Arrangement.Of(capture);
+        var units = arranged.Lanes.SelectMany(lane => lane.Channels).ToDictionary(c => c.Channel, c => c.Unit);
+        var clock = capture.Calipers.Count > 0 ? clocks.Of(capture, samples) : null;
+        return new BenchScene(
+            capture.Id,
+            capture.OwnChannels.Select(c => c.Start).DefaultIfEmpty(0).Min(),
+            capture.OwnChannels.Select(c => c.End).DefaultIfEmpty(1).Max(),
+            [
+                .. capture.OwnChannels.Select(
+                    (c, i) =>
+                        new SceneChannel(
+                            c.Id,
+                            c.Name,
+                            c.Unit,
+                            UnitConversion.For(c.Unit),
+                            i % Inks,
+                            c.Expression,
+                            marked is not null && (marked.MarkedChannel is null || marked.MarkedChannel == c.Name),
+                            desired.Contains(c.Name)
+                        )
+                ),
+            ],
+            arranged,
+            marked?.Marks ?? [],
+            [
+                .. capture.Calipers.Select(c =>
+                    CaliperShown.Of(
+                        c,
+                        capture.Channels.First(x => x.Id == c.ChannelId),
+                        units.GetValueOrDefault(c.ChannelId),
+                        samples,
+                        clock
+                    )
+                ),
+            ],
+            [.. capture.Pins.OrderBy(p => p.At).Select(p => new PinShown(p.Id, p.At, p.Remark))],
+            [
+                .. others.Select(c => new SceneOther(
+                    c.Id,
+                    c.Name,
+                    c.Job!.Vehicle,
+                    c.OwnChannels.Select(x => new SceneOtherChannel(x.Id, x.Name, x.Unit))
+                )),
+            ]
+        );
+    }
+}
+
+/// <summary>A caliper with what it measures.</summary>
+public sealed record CaliperShown(
+    int Id,
+    string Name,
+    int Channel,
+    double From,
+    double To,
+    string Label,
+    IReadOnlyList<Figure> Figures,
+    SpanMeasure Measure
+)
+{
+    /// <summary>A kept caliper with its figures, in the unit its channel is shown in.</summary>
+    public static CaliperShown Of(
+        StoredCaliper caliper,
+        StoredChannel channel,
+        string? unit,
+        SampleStore samples,
+        CaptureClock? clock,
+        CancellationToken cancel = default
+    )
+    {
+        var measure = SpanMeasure.Of(samples.Reader(channel), caliper.From, caliper.To, cancel);
+        var choice = UnitConversion.For(channel.Unit).FirstOrDefault(u => u.Unit == unit);
+        if (choice.Unit is null)
+            choice = new UnitChoice(channel.Unit, 1, 0);
+        return new CaliperShown(
+            caliper.Id,
+            caliper.Name,
+            caliper.ChannelId,
+            caliper.From,
+            caliper.To,
+            App.Figures.Label(measure, choice),
+            App.Figures.Of(measure, choice, clock?.Clock),
+            measure
+        );
+    }
+}

@@ -1,0 +1,394 @@
+using Maschera.Core.Engines;
+using Maschera.Core.Expressions;
+using Maschera.Core.Signals;
+using Maschera.Core.Vehicle;
+using Maschera.Rig;
+using Maschera.Store;
+
+namespace Maschera.App;
+
+/// <summary>The demonstration world: a mountain post-bus and rescue depot with its vehicles and their complaints.</summary>
+public sealed class DemoData(MascheraDb db, CaptureIntake intake, ReadingService readings)
+{
+    /// <summary>Throws the data folder's contents away.</summary>
+    public static void Clear(DataFolder data)
+    {
+        foreach (var file in Directory.GetFiles(data.Root, "maschera.db*"))
+            File.Delete(file);
+        foreach (var file in Directory.GetFiles(data.Incoming))
+            File.Delete(file);
+    }
+
+    /// <summary>Fills an empty database; leaves one with engines alone.</summary>
+    public void FillIfEmpty()
+    {
+        if (db.Engines.Any())
+            return;
+        var engines = EngineCatalogue.Demo.ToDictionary(e => e.Name, Keep);
+        var van = Take(
+            engines["Orsa 1.4"],
+            "Orsa 1.4, post van 7",
+            "NB 0712",
+            148_200,
+            "Shakes at idle, misfire code for cylinder 3",
+            "Cold and hot, worse at idle",
+            "Plugs and coils renewed elsewhere, no change",
+            2
+        );
+        Crank(
+            van,
+            "Cranking, fuel pump fuse out",
+            new CrankingPlan(EngineCatalogue.Orsa)
+            {
+                Faults = [new(3, 2.6)],
+                SyncCylinder = 1,
+                Rate = 10_000,
+                Seed = 7,
+            },
+            new("cranking", 84, "fuel", "Clamp on the starter cable, sync on plug lead 1", "ignition", 1)
+        );
+        var rescue = Take(
+            engines["Tasso V6"],
+            "Tasso V6, rescue car",
+            "NB 0301",
+            96_540,
+            "Cranks, starts late, then runs well",
+            "After a night in the rain",
+            null,
+            1
+        );
+        Crank(
+            rescue,
+            "Cranking after a wet night",
+            Plan(EngineCatalogue.Tasso, 11) with
+            {
+                SyncCylinder = 1,
+            },
+            new("cranking", 11, "fuel", null, "ignition", 1)
+        );
+        var plough = Take(
+            engines["Camoscio 2.0 D"],
+            "Camoscio 2.0 D, snow plough",
+            "NB 0044",
+            212_870,
+            "Turns slowly and does not start",
+            "Below freezing",
+            "Glow plugs renewed last winter",
+            0
+        );
+        Crank(
+            plough,
+            "Cranking at −4 °C",
+            new CrankingPlan(EngineCatalogue.Camoscio)
+            {
+                Faults = [new(2, 1.1)],
+                Starter = new StarterCircuit
+                {
+                    BatteryVolts = 11.8,
+                    BatteryOhms = 0.011,
+                    VoltSeconds = 0.34,
+                },
+                Rate = 5_000,
+                Seed = 3,
+                Cranking = 6,
+            },
+            new("cranking", -4, "fuel", "No sync at hand")
+        );
+        var shuttle = Take(
+            engines["Ghiro 1.0"],
+            "Ghiro 1.0, village shuttle",
+            "NB 0519",
+            61_300,
+            "Lacks power uphill since the belt was renewed",
+            "Above 2,500 rpm",
+            "Timing belt and water pump renewed two weeks ago",
+            3
+        );
+        Crank(
+            shuttle,
+            "Cranking, injectors unplugged",
+            Plan(EngineCatalogue.Ghiro, 21) with
+            {
+                SyncCylinder = 1,
+                CrankSensor = true,
+            },
+            new("cranking", 22, "fuel", null, "ignition", 1)
+        );
+        // A burnt exhaust valve.
+        var burnt = new BreathingFault(3) { LeakMm2 = 4.5 };
+        var closed = Take(engines["Orsa 1.4"], "Orsa 1.4, post van 4", "NB 0704", 187_015, "Rattles on start", "Cold", null, 30);
+        closed.ClosedAt = DateTime.UtcNow.AddDays(-24);
+        Idle(
+            rescue,
+            "Idle, damp, first minute",
+            new RunningPlan(EngineCatalogue.Tasso)
+            {
+                SpeedRpm = 780,
+                Seconds = 14,
+                Misfires = [new(4, 0.22)],
+                Seed = 4,
+            },
+            new("idle", 14, null, "Coil of cylinder 4 wet", "ignition", 1)
+        );
+        var sister = Take(
+            engines["Ghiro 1.0"],
+            "Ghiro 1.0, upper valley shuttle",
+            "NB 0520",
+            58_900,
+            "None, measured as known-good",
+            "Warm",
+            null,
+            40
+        );
+        sister.ClosedAt = DateTime.UtcNow.AddDays(-40);
+        var good = Idle(
+            sister,
+            "Known-good: warm idle",
+            new RunningPlan(EngineCatalogue.Ghiro)
+            {
+                SpeedRpm = 860,
+                Seconds = 6,
+                Seed = 12,
+            },
+            new("idle", 88, null, "Belt at the marks, checked by hand", "ignition", 1)
+        );
+        Shelve(good, "Belt at the marks, checked by hand; runs clean, no codes");
+        // One tooth of a belt wheel of 22 on the crank.
+        var late = Idle(
+            shuttle,
+            "Warm idle, cam and crank",
+            new RunningPlan(EngineCatalogue.Ghiro)
+            {
+                SpeedRpm = 790,
+                Seconds = 6,
+                CamOffsetDegrees = 360 / 22.0,
+                CamFlutterDegrees = 0.3,
+                Seed = 13,
+            },
+            new("idle", 90, null, null, "ignition", 1)
+        );
+        var hauler = Take(
+            engines["Camoscio 2.0 D"],
+            "Camoscio 2.0 D, mail hauler",
+            "NB 0102",
+            131_420,
+            "No pull uphill, black smoke",
+            "Under load, warm",
+            "Air mass sensor and boost sensor renewed elsewhere",
+            1
+        );
+        hauler.BatteryVolts = 12.0;
+        hauler.Codes.Add(
+            new StoredCode
+            {
+                Code = "P0299",
+                Text = CodeMeanings.Of("P0299"),
+                Module = "Engine",
+                State = CodeStates.Stored,
+                SeenAt = DateTime.UtcNow.AddDays(-1),
+            }
+        );
+        hauler.Codes.Add(
+            new StoredCode
+            {
+                Code = "P0340",
+                Text = CodeMeanings.Of("P0340"),
+                Module = "Engine",
+                State = CodeStates.Stored,
+                SeenAt = DateTime.UtcNow.AddDays(-1),
+            }
+        );
+        Log(
+            hauler,
+            "Road test, three pulls",
+            new DrivePlan(EngineCatalogue.Camoscio)
+            {
+                SplitHose = true,
+                WeakCylinder = 3,
+                Seed = 6,
+            },
+            new("load", 88, null, "Second gear, uphill")
+        );
+        Log(
+            hauler,
+            "Road test after the hose was renewed",
+            new DrivePlan(EngineCatalogue.Camoscio) { WeakCylinder = 3, Seed = 7 },
+            new("load", 88, null, "Same hill, same gear")
+        );
+        Stock(engines.Values);
+        var bus = Take(
+            engines["Orsa 1.4"],
+            "Orsa 1.4, pass bus",
+            "NB 0388",
+            168_200,
+            "Shakes at idle, cylinder 3 counts misfires",
+            "Always, worse warm",
+            "Plugs, coils and injectors changed round, no change",
+            0
+        );
+        Watch(
+            bus,
+            "Pulses in the exhaust, warm idle",
+            new BreathingPlan(EngineCatalogue.Orsa)
+            {
+                Measured = null,
+                PickUps = true,
+                Seconds = 5,
+                SpeedRpm = 780,
+                Faults = [burnt],
+                Seed = 31,
+            },
+            ["Ignition", "Exhaust pulse", "Exhaust back pressure"],
+            new("idle", 88, null, "Pick-up on the tailpipe", "ignition", 1)
+        );
+        Watch(
+            bus,
+            "Cylinder 1, warm idle",
+            new BreathingPlan(EngineCatalogue.Orsa)
+            {
+                Measured = 1,
+                SpeedRpm = 790,
+                IntakeBar = 0.37,
+                Seconds = 4,
+                CrankSensor = true,
+                Faults = [burnt],
+                Seed = 32,
+            },
+            [],
+            new("idle", 88, "plug lead 1", "Transducer in the plug hole", "ignition", 1)
+        );
+        Watch(
+            bus,
+            "Cylinder 3, warm idle",
+            new BreathingPlan(EngineCatalogue.Orsa)
+            {
+                Measured = 3,
+                SpeedRpm = 810,
+                IntakeBar = 0.39,
+                Seconds = 4,
+                CrankSensor = true,
+                Faults = [burnt],
+                Seed = 33,
+            },
+            [],
+            new("idle", 89, "plug lead 3", "Transducer in the plug hole", "ignition", 3)
+        );
+        readings.Make(new ReadingAsked(late, "cam-timing") { Reference = ReadingService.WholeShelf });
+        db.SaveChanges();
+    }
+
+    /// <summary>Two or three sound engines of each kind for the shelf, as like and unlike as sound engines are.</summary>
+    private void Stock(IEnumerable<StoredEngine> engines)
+    {
+        var seed = 40;
+        foreach (var engine in engines)
+        {
+            var job = ShelfJobs.For(db, engine.Id);
+            foreach (var (rpm, celsius, off) in ((double, double, double)[])[(820, 89, 0.4), (1_450, 92, -0.5)])
+            {
+                var plan = new RunningPlan(engine.ToEngine())
+                {
+                    SpeedRpm = rpm,
+                    Seconds = 4,
+                    Rate = 25_000,
+                    CamOffsetDegrees = off,
+                    Seed = seed++,
+                };
+                var id = KeepGood(
+                    job,
+                    rpm < 1000 ? "Known-good: warm idle, cam and crank" : "Known-good: 1,450 rpm, no load",
+                    RunningRun.Record(plan).Capture,
+                    new Conditions("idle", celsius, null, null, "ignition", plan.Engine.FiringOrder[0])
+                );
+                Shelve(id, "Timing set and checked by hand, compression even, no codes");
+            }
+
+            var breathing = new BreathingPlan(engine.ToEngine())
+            {
+                Measured = engine.ToEngine().FiringOrder[0],
+                SpeedRpm = 860,
+                Seconds = 4,
+                CrankSensor = true,
+                Seed = seed++,
+            };
+            var pressure = KeepGood(
+                job,
+                "Known-good: pressure in cylinder 1, warm idle",
+                BreathingRun.Record(breathing).Capture,
+                new Conditions("idle", 90, "plug lead 1", null, "ignition", breathing.Measured)
+            );
+            Shelve(pressure, "Leak-down 6 %, timing checked by hand");
+        }
+    }
+
+    private static CrankingPlan Plan(Engine engine, int seed) =>
+        new(engine)
+        {
+            Starter = StarterCircuit.For(engine.Cylinders),
+            Rate = 10_000,
+            Seed = seed,
+        };
+
+    private StoredEngine Keep(Engine engine)
+    {
+        var stored = new StoredEngine();
+        stored.Take(engine);
+        db.Engines.Add(stored);
+        db.SaveChanges();
+        return stored;
+    }
+
+    private Job Take(StoredEngine engine, string vehicle, string plate, int km, string complaint, string when, string? repairs, int daysAgo)
+    {
+        var job = new Job
+        {
+            Vehicle = vehicle,
+            Plate = plate,
+            OdometerKm = km,
+            Complaint = complaint,
+            WhenItHappens = when,
+            EarlierRepairs = repairs,
+            EngineId = engine.Id,
+            CreatedAt = DateTime.UtcNow.AddDays(-daysAgo).AddHours(-2),
+        };
+        db.Jobs.Add(job);
+        db.SaveChanges();
+        return job;
+    }
+
+    private void Shelve(int capture, string reason)
+    {
+        var row = db.Captures.First(c => c.Id == capture);
+        (row.ShelvedAt, row.ShelfReason, row.ShelfBy) = (DateTime.UtcNow.AddDays(-40), reason, "Nebbiola, workshop");
+        db.SaveChanges();
+    }
+
+    /// <summary>Keeps what the instruments saw of the breathing engine: the channels named, or all.</summary>
+    private void Watch(Job job, string name, BreathingPlan plan, string[] only, Conditions conditions)
+    {
+        var (capture, _) = BreathingRun.Record(plan);
+        Keep(
+            job,
+            name,
+            capture with
+            {
+                Channels = [.. capture.Channels.Where(c => only.Length == 0 || only.Contains(c.Name))],
+            },
+            conditions
+        );
+    }
+
+    private int Idle(Job job, string name, RunningPlan plan, Conditions conditions) =>
+        Keep(job, name, RunningRun.Record(plan).Capture, conditions);
+
+    private void Log(Job job, string name, DrivePlan plan, Conditions conditions) => Keep(job, name, DriveLog.Record(plan), conditions);
+
+    private void Crank(Job job, string name, CrankingPlan plan, Conditions conditions) =>
+        Keep(job, name, CrankingRun.Record(plan).Capture, conditions);
+
+    private int Keep(Job job, string name, Capture capture, Conditions conditions) =>
+        intake.Take(StoredCapture.Of(job.Id, name, conditions), capture);
+
+    private int KeepGood(Job job, string name, Capture capture, Conditions conditions) =>
+        intake.TakeForComparison(StoredCapture.Of(job.Id, name, conditions), capture);
+}

@@ -1,0 +1,119 @@
+/** The shape of everything the server sends, in one place; Maschera.App/BenchScene.cs and BenchClock.cs have the same. */
+export interface UnitChoice {
+  unit: string;
+  factor: number;
+  offset: number;
+}
+export interface ChannelInfo {
+  id: number;
+  name: string;
+  unit: string;
+  units: UnitChoice[];
+  ink: number;
+  expression: string | null;
+  marked: boolean;
+  desired: boolean;
+}
+export interface LaneChannel {
+  channel: number;
+  unit: string | null;
+  hidden: boolean;
+  invert: boolean;
+  offset: number;
+  range: [number, number] | null;
+  standing: boolean;
+  smooth: "lowpass" | "median" | null;
+  smoothBy: number;
+  copy: number | null;
+}
+/** `shared`: channels of the first one's unit lie on one scale. */
+export interface Lane {
+  height: number | null;
+  channels: LaneChannel[];
+  shared: boolean;
+}
+export interface Comparison {
+  capture: number;
+  shift: number;
+  stretch: number;
+}
+export interface Arrangement {
+  lanes: Lane[];
+  compare: Comparison | null;
+}
+export interface Figure {
+  name: string;
+  value: string;
+  unit: string;
+}
+export interface Caliper {
+  id: number;
+  name: string;
+  channel: number;
+  from: number;
+  to: number;
+  label: string;
+  figures: Figure[];
+}
+export interface Pin {
+  id: number;
+  at: number;
+  remark: string;
+}
+export interface LaneMark {
+  from: number;
+  to: number;
+  label: string;
+  odd: boolean;
+}
+export interface OtherCapture {
+  id: number;
+  name: string;
+  job: string;
+  channels: { id: number; name: string; unit: string }[];
+}
+export interface BenchScene {
+  id: number;
+  from: number;
+  to: number;
+  channels: ChannelInfo[];
+  arrangement: Arrangement;
+  marks: LaneMark[];
+  calipers: Caliper[];
+  pins: Pin[];
+  others: OtherCapture[];
+}
+/** The crank's passing of each mark; `first` is the degrees of the first. */
+export interface Clock {
+  first: number;
+  every: number;
+  seconds: number[];
+  known: boolean;
+  firing: { cylinder: number; degrees: number }[];
+  said: string;
+  notes: string[];
+  valves: { evo: number; evc: number; ivo: number; ivc: number } | null;
+  odd: number[];
+  speed: { channel: string; teeth: number } | null;
+}
+export interface LiveInfo {
+  id: string;
+  rate: number;
+  held: number;
+  channels: { name: string; unit: string; range: number }[];
+}
+export interface LiveFrame {
+  now: number;
+  first: number;
+  columns: string;
+  firedAt: number | null;
+  running: boolean;
+  error: string | null;
+}
+export interface Keep {
+  id: number;
+  name: string;
+  isOver: boolean;
+  captureId: number | null;
+  error: string | null;
+}

@@ -1,0 +1,101 @@
+using System.Xml.Linq;
+using CsCheck;
+using Maschera.App;
+using Maschera.Core.Basics;
+using Maschera.Core.Engines;
+using Maschera.Core.Readings;
+using Maschera.Core.Readings.RelativeCompression;
+using Maschera.Rig;
+using Maschera.Web.Drawing;
+
+namespace Maschera.Web.Tests;
+
+/// <summary>The plot kit: axes, elements, the wheel.</summary>
+public class DrawingTests
+{
+    [Fact]
+    public void Ticks_of_any_axis_are_few_round_evenly_apart_and_inside() =>
+        Gen.Select(Gen.Double[-1e6, 1e6], Gen.Double[-9, 9])
+            .Sample(
+                (low, size) =>
+                {
+                    var high = low + Math.Pow(10, size);
+                    var ticks = Axis.Ticks(low, high, 6);
+                    Assert.InRange(ticks.Count, 0, 16);
+                    Assert.All(ticks, t => Assert.InRange(t, low - 1e-9 * Math.Abs(low), high + 1e-9 * Math.Abs(high)));
+                    if (size > -2)
+                        Assert.InRange(ticks.Count, 2, 16);
+                    for (var i = 2; i < ticks.Count; i++)
+                        Assert.Equal(ticks[1] - ticks[0], ticks[i] - ticks[i - 1], Math.Max(1e-9, 1e-6 * (high - low)));
+                }
+            );
+
+    [Theory]
+    [InlineData(1e17, 100000000000000016)]
+    [InlineData(1e15, 1e15)]
+    [InlineData(0, 0)]
+    [InlineData(1, 0)]
+    [InlineData(double.NaN, 1)]
+    [InlineData(0, double.PositiveInfinity)]
+    [InlineData(-1e308, 1e308)]
+    [InlineData(0, 1e-320)]
+    public void An_axis_that_can_not_be_divided_has_no_endless_ticks(double low, double high) =>
+        Assert.InRange(Axis.Ticks(low, high, 5).Count, 0, 50);
+
+    [Theory]
+    [InlineData(0, 10, 5, new double[] { 0, 2, 4, 6, 8, 10 })]
+    [InlineData(0.12, 0.31, 4, new[] { 0.12, 0.14, 0.16, 0.18, 0.2, 0.22, 0.24, 0.26, 0.28, 0.3 })]
+    [InlineData(-7, 7, 3, new double[] { -6, -4, -2, 0, 2, 4, 6 })]
+    public void Ticks_stand_at_round_numbers(double low, double high, int about, double[] expected) =>
+        Assert.Equal(expected, Axis.Ticks(low, high, about).Select(t => Math.Round(t, 9)));
+
+    [Fact]
+    public void A_picture_holds_any_text_and_is_well_formed()
+    {
+        var picture = Svg.Document(100, 50)
+            .With(Svg.Text(1, 2, "<script>&\"'", "end"), Svg.Figure(3, 4, "0.5", "middle"), Svg.Path("M0 0L1 1", Palette.Grid));
+        var read = XDocument.Parse(picture.ToString());
+        Assert.Contains(read.Descendants(), e => e.Name.LocalName == "text" && e.Value == "<script>&\"'");
+        Assert.DoesNotContain(read.Descendants(), e => e.Name.LocalName == "script");
+        Assert.Equal("0 0 100 50", read.Root!.Attribute("viewBox")!.Value);
+    }
+
+    [Fact]
+    public void Coordinates_are_written_short() =>
+        Assert.Equal(["0", "1.5", "-3", "1200.1"], ((double[])[0, 1.5, -3, 1200.1234]).Select(Svg.Coordinate));
+
+    [Fact]
+    public void The_wheel_shows_the_newest_reading_that_has_one()
+    {
+        var engine = EngineCatalogue.Orsa;
+        var compression = new RelativeCompressionResult
+        {
+            Reading = "relative-compression",
+            Verdict = "uneven",
+            Positions = [new(1, 1, 100, 1), new(2, 3, 70, 1), new(3, 4, 101, 1), new(4, 2, 99, 1)],
+            Low = [new(2, 3, 70)],
+        };
+        var unusable = compression with { Verdict = Verdict.UnusableWord, Positions = [] };
+        var wheel = FiringWheel.Of(engine, (ReadingResult[])[compression, unusable]);
+        Assert.Equal(["1", "3", "4", "2"], wheel.Spokes.Select(s => s.Label));
+        Assert.Equal([false, true, false, false], wheel.Spokes.Select(s => s.Odd));
+        Assert.Equal(engine.Angles(), wheel.Spokes.Select(s => s.Degrees));
+        var bare = FiringWheel.Of(engine, (ReadingResult[])[]);
+        Assert.All(bare.Spokes, s => Assert.Null(s.Percent));
+        Assert.Equal(4, bare.Spokes.Count);
+    }
+
+    [Theory]
+    [InlineData(Tone.Fine, "fine")]
+    [InlineData(Tone.Watch, "watch")]
+    [InlineData(Tone.Fault, "stamp")]
+    [InlineData(Tone.Unusable, "grey")]
+    public void Every_tone_has_its_style(Tone tone, string style) => Assert.Equal(style, new Verdict("w", tone, "said").Style());
+
+    [Theory]
+    [InlineData(0, "0")]
+    [InlineData(12.3456789, "12.346")]
+    [InlineData(-0.001, "−0.0010000")]
+    [InlineData(1e9, "1e9")]
+    public void Figures_have_five_digits_that_count(double value, string text) => Assert.Equal(text, Figures.Digits(value));
+}

@@ -1,0 +1,231 @@
+import { expect, test } from "@playwright/test";
+import { readFileSync } from "node:fs";
+import { bench } from "./pages.mjs";
+
+test("the bench zooms, goes back and fits by key, and asks no other host for anything", async ({ page }) => {
+  const elsewhere = [];
+  page.on("request", (request) => {
+    if (
+      !request.url().startsWith(new URL(page.url() === "about:blank" ? request.url() : page.url()).origin) &&
+      !request.url().startsWith("data:")
+    )
+      elsewhere.push(request.url());
+  });
+  for (const path of ["/", "/jobs/1", "/jobs/1/report", "/engines", "/rig", "/bench/1"]) await page.goto(path);
+  await bench(page).waitFor();
+  const whole = await page.locator("#window-span").textContent();
+  await page.keyboard.press("+");
+  await expect(page.locator("#window-span")).not.toHaveText(whole);
+  await page.keyboard.press("Backspace");
+  await expect(page.locator("#window-span")).toHaveText(whole);
+  const { x, y } = await page.locator(".u-over").first().boundingBox();
+  const drag = async (from, to) => {
+    await page.mouse.move(x + from, y + 40);
+    await page.mouse.down();
+    await page.mouse.move(x + to, y + 40, { steps: 5 });
+    await page.mouse.up();
+  };
+  await page.keyboard.press("b");
+  await drag(200, 320);
+  await expect(page.locator("#window-span")).not.toHaveText(whole);
+  const boxed = await page.locator("#window-span").textContent();
+  await drag(300, 200);
+  await expect(page.locator("#window-span")).not.toHaveText(boxed);
+  await page.keyboard.press("Backspace");
+  await expect(page.locator("#window-span")).toHaveText(boxed);
+  await page.keyboard.press("Shift+Backspace");
+  await expect(page.locator("#window-span")).not.toHaveText(boxed);
+  const left = await page.locator("#window-span").textContent();
+  // The address follows the view a moment later.
+  await expect.poll(() => Number(new URL(page.url()).searchParams.get("from")).toFixed(3)).toBe(left.split(" ")[0]);
+  await page.reload();
+  await bench(page).waitFor();
+  await expect(page.locator("#window-span")).toHaveText(left);
+  await page.keyboard.press("f");
+  await expect(page.locator("#window-span")).toHaveText(whole);
+  expect(elsewhere).toEqual([]);
+});
+
+test("a caliper is dragged, snaps, is moved by key one sample at a time, and can be deleted and brought back", async ({ page }) => {
+  await page.goto("/bench/1?from=2&to=3");
+  await bench(page).waitFor();
+  await page.keyboard.press("m");
+  const { x, y, width } = await page.locator(".u-over").nth(2).boundingBox();
+  await page.mouse.move(x + 0.2 * width, y + 30);
+  await page.mouse.down();
+  await page.mouse.move(x + 0.8 * width, y + 30, { steps: 5 });
+  await page.mouse.up();
+  await expect(page.locator("[data-caliper]")).toHaveCount(1);
+  const time = page.locator("[data-caliper] tr", { hasText: "Time" }).locator("td").nth(1);
+  const snapped = await time.textContent();
+  await page
+    .getByRole("slider", { name: /right jaw/ })
+    .first()
+    .focus();
+  // The first step goes from where the jaw snapped to onto a sample, the next from that to the next one.
+  await page.keyboard.press("ArrowRight");
+  await expect(time).not.toHaveText(snapped);
+  const first = await time.textContent();
+  await page.keyboard.press("ArrowRight");
+  await expect(time).not.toHaveText(first);
+  // The stand-in's samples lie 0.08 ms apart.
+  expect(Math.abs(Math.abs(Number(await time.textContent()) - Number(first)) - 0.08)).toBeLessThan(0.011);
+  await page.reload();
+  await bench(page).waitFor();
+  await expect(page.locator("[data-caliper]")).toHaveCount(1);
+  await page.getByRole("button", { name: "Delete Caliper" }).click();
+  await expect(page.locator("[data-caliper]")).toHaveCount(0);
+  await page.getByRole("button", { name: "Undo" }).click();
+  await expect(page.locator("[data-caliper]")).toHaveCount(1);
+  await page.getByRole("button", { name: "Delete Caliper" }).click();
+  await expect(page.locator("[data-caliper]")).toHaveCount(0);
+});
+
+test("lanes are joined, shown in another unit, smoothed and put aside, and lie so again after a reload", async ({ page }) => {
+  await page.goto("/bench/2");
+  await bench(page).waitFor();
+  const saved = () => page.waitForResponse((r) => r.url().endsWith("/arrangement") && r.status() === 204);
+  await page.getByRole("button", { name: /^Battery voltage/ }).click();
+  const sheet = page.locator("#lane-sheet");
+  let wait = saved();
+  await sheet.getByLabel("Shown in").selectOption("mV");
+  await wait;
+  wait = saved();
+  await sheet.getByRole("combobox", { name: "Lane", exact: true }).selectOption({ label: "with Starter current" });
+  await wait;
+  await expect(page.locator(".lane")).toHaveCount(2);
+  wait = saved();
+  await sheet.getByLabel("Smoothed by").selectOption("median");
+  await wait;
+  wait = saved();
+  await sheet.getByLabel("Without its standing part").check();
+  await wait;
+  await sheet.getByRole("button", { name: "Done" }).click();
+  await page.getByRole("button", { name: /^Ignition/ }).click();
+  wait = saved();
+  await sheet.getByRole("button", { name: "Put aside" }).click();
+  await wait;
+  await page.reload();
+  await bench(page).waitFor();
+  await expect(page.locator(".lane")).toHaveCount(1);
+  await expect(page.getByRole("button", { name: /^Battery voltage \(standing part removed, median of 5\)/ })).toBeVisible();
+  await page.getByRole("button", { name: "Ignition, show" }).click();
+  await expect(page.locator(".lane")).toHaveCount(2);
+});
+
+test("a channel is worked out from others, a wrong expression says where", async ({ page }) => {
+  await page.goto("/bench/3");
+  await bench(page).waitFor();
+  await page.getByText("New channel from others").click();
+  await page.getByLabel("Expression").fill('lowpas("Starter current", 5)');
+  await page.getByLabel("Name", { exact: true }).fill("Power");
+  await page.getByRole("button", { name: "Work it out" }).click();
+  await expect(page.locator("#derive-error")).toContainText("there is no function 'lowpas'");
+  await page.getByLabel("Expression").fill('"Starter current" * "Battery voltage"');
+  await page.getByRole("button", { name: "Work it out" }).click();
+  await expect(page.getByRole("button", { name: /^Power = / })).toBeVisible();
+  await page.getByRole("button", { name: /^Power = / }).click();
+  await page.getByRole("button", { name: "Delete this channel" }).click();
+  await expect(page.getByRole("button", { name: /^Power = / })).toHaveCount(0);
+});
+
+test("another capture lies underneath and is lined up by key", async ({ page }) => {
+  await page.goto("/bench/4");
+  await bench(page).waitFor();
+  await page.getByText("Compare", { exact: true }).click();
+  await page.getByLabel("Underneath, as a pencil line").selectOption({ index: 1 });
+  const grip = page.locator(".pencil");
+  await expect(grip).toBeVisible();
+  await grip.focus();
+  await page.keyboard.press("Shift+ArrowRight");
+  await expect.poll(() => page.getByLabel("Moved by, s").inputValue()).not.toBe("0");
+  await page.getByLabel("Underneath, as a pencil line").selectOption("");
+  await expect(grip).toHaveCount(0);
+});
+
+test("everything goes out as a file, and a bundle comes in again", async ({ page }) => {
+  await page.goto("/bench/2");
+  await bench(page).waitFor();
+  await page.getByText("Take out", { exact: true }).click();
+  const files = {};
+  for (const [button, ending] of [
+    ["CSV", "csv"],
+    ["WAV", "wav"],
+    ["Bundle", "zip"],
+    ["Picture, SVG", "svg"],
+    ["Picture, PNG", "png"],
+  ]) {
+    const [download] = await Promise.all([page.waitForEvent("download"), page.getByRole("button", { name: button, exact: true }).click()]);
+    expect(download.suggestedFilename()).toMatch(new RegExp(`\\.${ending}$`));
+    files[ending] = await download.path();
+  }
+  await page.goto("/jobs/2");
+  await page.setInputFiles("input[type=file]", { name: "again.zip", mimeType: "application/zip", buffer: readFileSync(files.zip) });
+  await page.getByRole("button", { name: "Look it over" }).click();
+  await expect(page.getByText("bundle", { exact: true })).toBeVisible();
+  await page.getByRole("button", { name: "Bring it in" }).click();
+  await expect(page).toHaveURL(/bench/);
+  await bench(page).waitFor();
+  await expect(page.getByRole("article", { name: "Relative compression" })).toBeVisible();
+});
+
+test("another reading is made on the bench and replaces nothing", async ({ page }) => {
+  await page.goto("/bench/1");
+  await page.locator("select[name=kind]").selectOption("duty");
+  await page.getByLabel("Pulse train").selectOption("Ignition");
+  await page.getByRole("button", { name: "Read", exact: true }).click();
+  await expect(page.getByRole("article")).toHaveCount(2);
+  await expect(page.getByRole("article", { name: "Duty cycle" })).toBeVisible();
+});
+
+test("a slipped belt is read against a known-good, and says so again when asked on the bench", async ({ page }) => {
+  await page.goto("/jobs/4");
+  await expect(page.getByText(/The cam stands 16\.\d° late/).first()).toBeVisible();
+  await page.getByRole("link", { name: "Warm idle, cam and crank" }).click();
+  await bench(page).waitFor();
+  await expect(page.getByRole("article", { name: "Cam timing" })).toContainText("out of time");
+  await page.locator("select[name=kind]").selectOption("cam-timing");
+  await page.getByLabel("Known-good to compare with").selectOption({ label: "none" });
+  await page.getByRole("button", { name: "Read", exact: true }).click();
+  await expect(page.getByRole("article", { name: "Cam timing" })).toContainText("nothing to compare with");
+  await page.getByLabel("Known-good to compare with").selectOption({ label: "✓ Ghiro 1.0, upper valley shuttle: Known-good: warm idle" });
+  await page.getByRole("button", { name: "Read", exact: true }).click();
+  await expect(page.getByRole("article", { name: "Cam timing" })).toContainText(/16\.\d° late/);
+});
+
+test("another capture lies underneath by crank degrees", async ({ page }) => {
+  await page.goto("/bench/7?axis=degrees&from=1&to=1.3");
+  await bench(page).waitFor();
+  await page.locator("summary", { hasText: "Compare" }).click();
+  const kept = page.waitForResponse((r) => r.request().method() === "PUT" && r.ok());
+  await page.getByLabel("Underneath, as a pencil line").selectOption({ label: "Known-good: warm idle, Ghiro 1.0, upper valley shuttle" });
+  await kept;
+  const asked = page.waitForRequest((r) => /bench\/6\/clock\?over=7/.test(r.url()));
+  await page.reload();
+  await asked;
+  await bench(page).waitFor();
+  await expect(page.locator("#clock-said")).toContainText("60 tooth places");
+  await page.getByRole("button", { name: "Speed per tooth as a channel" }).click();
+  await expect(page.getByText("Speed of Crank sensor").first()).toBeVisible({ timeout: 20_000 });
+});
+
+test("the bench goes over to crank degrees, steps by cycles and lays them on top of each other", async ({ page }) => {
+  await page.goto("/bench/5?from=2&to=2.4");
+  await bench(page).waitFor();
+  await page.getByRole("button", { name: "Degrees" }).click();
+  await expect(page.locator("#cycle-strip")).toBeVisible();
+  await expect(page.locator("#clock-said")).toContainText("60 tooth places − 2");
+  const span = await page.locator("#window-span").textContent();
+  await page.keyboard.press("]");
+  await expect(page.locator("#window-span")).not.toHaveText(span);
+  await page.reload();
+  await bench(page).waitFor();
+  await expect(page.getByRole("button", { name: "Degrees" })).toHaveAttribute("aria-pressed", "true");
+  await page.getByText("Every cycle on top of the other").click();
+  await page.getByLabel("Fold on 720°").selectOption({ label: "Cam sensor" });
+  await expect(page.getByRole("img", { name: /Cam sensor over one cycle: mean and spread of \d+ cycles/ })).toBeVisible();
+  await page.goto("/bench/2");
+  await bench(page).waitFor();
+  await page.getByRole("button", { name: "Degrees" }).click();
+  await expect(page.locator("#clock-said")).toContainText("without a trigger wheel");
+});

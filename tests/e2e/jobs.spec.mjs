@@ -1,0 +1,90 @@
+import { expect, test } from "@playwright/test";
+import { bench, seriousFindings } from "./pages.mjs";
+
+test("the open jobs show complaint, sentence and step, and can be searched", async ({ page }) => {
+  await page.goto("/");
+  await expect(page.getByRole("listitem")).toHaveCount(6);
+  await expect(page.getByText(/Compression is uneven/).first()).toBeVisible();
+  await page.keyboard.press("/");
+  await page.keyboard.type("plough");
+  await expect(page.getByRole("listitem")).toHaveCount(1);
+  await page.getByRole("searchbox").fill("no such vehicle");
+  await expect(page.getByText("No job matches")).toBeVisible();
+});
+
+test("a job is taken in with the keyboard alone, edited, closed, deleted and brought back", async ({ page }) => {
+  await page.goto("/jobs/new");
+  await page.keyboard.type("Ghiro 1.0, mail sledge");
+  await page.keyboard.press("Tab");
+  await page.keyboard.type("NB 0999");
+  await page.keyboard.press("Tab");
+  await page.locator("#Form_EngineId").selectOption({ label: "Ghiro 1.0" });
+  await page.keyboard.press("Enter");
+  await page.getByLabel("Complaint").fill("Stalls at junctions");
+  await page.getByRole("button", { name: "Take it in" }).press("Enter");
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText("Ghiro 1.0, mail sledge");
+  await page.getByRole("link", { name: "Edit" }).click();
+  await page.getByLabel("Odometer").fill("-3");
+  await page.getByRole("button", { name: "Keep changes" }).click();
+  await expect(page.getByText("Kilometres lie from 0")).toBeVisible();
+  await page.getByLabel("Odometer").fill("12345");
+  await page.getByRole("button", { name: "Keep changes" }).click();
+  await expect(page.getByText("12,345 km")).toBeVisible();
+  await page.getByRole("button", { name: "Close" }).click();
+  await expect(page.getByRole("button", { name: "Reopen" })).toBeVisible();
+  await page.getByRole("button", { name: "Delete" }).click();
+  await expect(page.getByRole("status")).toContainText("is deleted");
+  await page.getByRole("button", { name: "Undo" }).click();
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText("Ghiro 1.0, mail sledge");
+  await page.getByRole("button", { name: "Delete" }).click();
+});
+
+test("codes are pasted and the stand-in vehicle is read before anything is unplugged", async ({ page }) => {
+  await page.goto("/jobs/1");
+  await page.getByRole("link", { name: "Codes and tests" }).click();
+  await page.getByLabel(/Type or paste codes/).fill("Engine:\nP0340 cam sensor, stored");
+  await page.getByRole("button", { name: "Add them" }).click();
+  await expect(page.getByText("do not dismiss it")).toBeVisible();
+  await page.getByLabel("Misfiring cylinder").fill("3");
+  await page.getByRole("button", { name: "Read codes and counters" }).click();
+  await expect(page.getByText(/Most misfires: cylinder 3/)).toBeVisible();
+  await page.getByLabel("State of P0340").selectOption("own testing");
+  await expect(page.getByText("caused by our own testing")).toBeVisible();
+  await page.getByRole("link", { name: /Codes and on-board tests/ }).click();
+  await expect(page.getByRole("article", { name: "On-board tests" })).toContainText("Oxygen sensor bank 1 sensor 1");
+  expect(await seriousFindings(page)).toEqual([]);
+  await page.goto("/jobs/1");
+  await expect(page.getByText("143", { exact: true })).toBeVisible();
+});
+
+test("a misfiring cylinder stands out on the bench, in the ledger and in the report", async ({ page }) => {
+  await page.goto("/bench/5");
+  await expect(page.getByRole("img", { name: /cylinder 4: 16 of 85 missing/ })).toBeVisible();
+  await page.goto("/jobs/2");
+  await expect(page.getByRole("row", { name: /^4/ }).locator(".stamp").first()).toBeVisible();
+  await page.goto("/jobs/2/report");
+  await expect(page.getByText("Cylinder 4 misfires: 16 of its 85 firings.").first()).toBeVisible();
+});
+
+test("a burnt valve shows in pressure, pulses, ledger and report, and TDC by pressure is kept in the engine file", async ({ page }) => {
+  await page.goto("/");
+  await page.getByRole("link", { name: "Orsa 1.4, pass bus" }).click();
+  await expect(page.getByRole("heading", { name: "Cylinders against each other" })).toBeVisible();
+  await expect(page.getByText(/^Cylinder 3 differs:/)).toBeVisible();
+  await expect(page.getByRole("row", { name: /^3/ }).locator(".stamp")).toHaveCount(2);
+  await expect(page.getByRole("row", { name: /^1/ }).locator(".stamp")).toHaveCount(0);
+  const job = page.url();
+  await page.getByRole("link", { name: "Cylinder 1, warm idle" }).click();
+  await bench(page).waitFor();
+  await expect(page.getByRole("img", { name: /Mean pressure over one cycle/ })).toBeVisible();
+  await expect(page.getByRole("img", { name: /Peak pressure of each of \d+ cycles/ })).toBeVisible();
+  const keep = page.getByRole("button", { name: /^Keep [\d.]+ ° in the engine file$/ });
+  const wanted = (await keep.textContent()).match(/[\d.]+/)[0];
+  await keep.click();
+  await expect(page.getByText(/firing TDC now [\d.]+°/)).toBeVisible();
+  await page.goto("/engines/1");
+  await expect(page.locator(`input[value="${Number(wanted)}"]`).first()).toBeVisible();
+  await page.goto(job + "/report");
+  await expect(page.getByText(/^Cylinder 3 leaks: \d+ % of its charge is lost/).first()).toBeVisible();
+  await expect(page.getByRole("img", { name: /Mean cycle at the pick-up/ })).toBeVisible();
+});

@@ -1,0 +1,63 @@
+import { expect, test } from "@playwright/test";
+import { bench, seriousFindings } from "./pages.mjs";
+
+test("the stand-in's weak cylinder is recorded, read and enters the ledger", async ({ page }) => {
+  await page.goto("/rig");
+  await page.getByLabel("Into the job").selectOption({ index: 1 });
+  await page.getByLabel("Leaking cylinder").fill("16");
+  await page.getByRole("button", { name: "Crank and record" }).click();
+  await expect(page.getByText(/has \d cylinders/)).toBeVisible();
+  await page.getByLabel("Leaking cylinder").fill("2");
+  await page.getByRole("button", { name: "Crank and record" }).click();
+  await expect(page.getByText(/cylinder 2 at \d+ %/)).toBeVisible();
+  await bench(page).waitFor();
+  await page.locator("nav.rail + main a").first().click();
+  await expect(page.getByRole("row", { name: /^2/ }).locator(".stamp")).toBeVisible();
+});
+
+test("the live scope rolls, holds, triggers, keeps, and comes back after a dropped connection", async ({ page, context }) => {
+  await page.goto("/rig");
+  await page.getByRole("button", { name: "Go live" }).click();
+  await expect(page).toHaveURL(/live/);
+  const drawn = () => page.locator("#live").getAttribute("data-drawn");
+  await expect.poll(drawn).not.toBeNull();
+  await page.getByRole("textbox", { name: "Level" }).fill("100");
+  await page.getByRole("button", { name: "Arm" }).click();
+  await expect(page.locator("#trigger-state")).toHaveText("Armed, waiting");
+  await page.getByRole("button", { name: "Turn the key" }).click();
+  await expect(page.locator("#trigger-state")).toContainText("Fired at");
+  await expect(page.getByRole("button", { name: "Run on" })).toBeVisible();
+  const held = await drawn();
+  await page.keyboard.press("+");
+  await expect.poll(drawn).not.toBe(held);
+  await page.getByRole("button", { name: "Run on" }).click();
+  await context.setOffline(true);
+  await page.waitForTimeout(500);
+  await context.setOffline(false);
+  const before = Number((await drawn()).split("-").pop());
+  await expect.poll(async () => Number((await drawn()).split("-").pop()), { timeout: 20_000 }).toBeGreaterThan(before + 1);
+  await page.getByLabel("The last, s").fill("3");
+  await page.getByRole("button", { name: "Keep", exact: true }).click();
+  await expect(page.getByRole("link", { name: "Live, the last 3 s" })).toBeVisible({ timeout: 20_000 });
+  await page.getByLabel("The last, s").fill("100000");
+  await page.getByRole("button", { name: "Keep", exact: true }).click();
+  await expect(page.locator("#live-error")).toContainText("are held");
+  expect(await seriousFindings(page)).toEqual([]);
+  await page.getByRole("button", { name: "Stop the instrument" }).click();
+  await expect(page.getByText("Live, the last 3 s").first()).toBeVisible();
+  await page.goBack();
+  await expect(page.getByText("no longer runs")).toBeVisible();
+});
+
+test("a running stand-in with a misfire is watched live, kept and read", async ({ page }) => {
+  await page.goto("/rig");
+  await page.locator('select[name="Form.Does"]').selectOption({ label: "runs on its own fuel" });
+  await page.getByLabel("Misfiring cylinder while it runs").fill("2");
+  await page.getByRole("button", { name: "Go live" }).click();
+  await page.getByRole("button", { name: "Turn the key" }).click();
+  await page.waitForTimeout(9_000);
+  await page.getByLabel("The last, s").fill("6");
+  await page.getByRole("button", { name: "Keep", exact: true }).click();
+  await page.getByRole("link", { name: "Live, the last 6 s" }).click({ timeout: 20_000 });
+  await expect(page.getByRole("article", { name: "Misfire" })).toContainText("Cylinder 2 misfires");
+});
