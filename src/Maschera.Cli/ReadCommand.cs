@@ -112,7 +112,7 @@ internal static class ReadCommand
         var goodRoles = Pairs(words.GetValue(s_referenceChannel), "--reference-channel", "ROLE=COLUMN");
         if (good.Count > 0 && !reading.TakesReference)
             throw new ReadingException($"{kind} takes no --reference.");
-        return reading.Read(
+        var result = reading.Read(
             new ReadingRequest(capture)
             {
                 Reference = good.FirstOrDefault(),
@@ -126,7 +126,11 @@ internal static class ReadCommand
                 To = words.GetValue(s_to),
             }
         );
+        return result with { Notes = [.. capture.Notes, .. good.SelectMany(OfReference), .. result.Notes] };
     }
+
+    /// <summary>What there was to doubt about a reference's file.</summary>
+    private static IEnumerable<Note> OfReference(Capture good) => good.Notes.Select(n => n with { Text = $"{good.Name}: {n.Text}" });
 
     private static double Volts(string column, string text) =>
         TypedNumber.Parse(text) is { } volts and > 0

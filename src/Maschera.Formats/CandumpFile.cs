@@ -62,7 +62,8 @@ public static class CandumpFile
                 (clockless, frame) = (true, frame with { Seconds = frames.Count * 1e-3 });
             if (double.IsNaN(first))
                 first = frame.Seconds;
-            frames.Add(frame with { Seconds = frame.Seconds - first });
+            // The log's last written place; seconds since 1970 leave a double little more.
+            frames.Add(frame with { Seconds = Math.Round(frame.Seconds - first, 6) });
         }
 
         if (frames.Count == 0)

@@ -12,7 +12,8 @@ public static class CaptureExport
 
     /// <summary>
     /// CSV with commas, decimal points, CRLF and UTF-8. Channels on one axis share a time column; where there are
-    /// several axes each has its own. Values are the shortest text that reads back the same; missing ones stay empty.
+    /// several axes each has its own. Times are written to a ten-thousandth of a step at least, values as the shortest text that
+    /// reads back the same; missing ones stay empty.
     /// </summary>
     public static void WriteCsv(Stream stream, IReadOnlyList<ISampleReader> channels, CancellationToken cancel = default)
     {
@@ -40,7 +41,7 @@ public static class CaptureExport
                 var there = false;
                 foreach (var column in group)
                     there = column.Next();
-                at += Cell(line.AsSpan(at), there ? group[0].Time : double.NaN);
+                at += Cell(line.AsSpan(at), there ? Math.Round(group[0].Time, group[0].TimeDecimals) : double.NaN);
                 foreach (var column in group)
                     at += Cell(line.AsSpan(at), there ? column.Value : float.NaN);
             }
@@ -168,6 +169,9 @@ public static class CaptureExport
         public float Value => _piece.Samples.Span[_at];
 
         public double Time => _piece.TimeOf(_at);
+
+        /// <summary>Decimals of a second that still say something of the time.</summary>
+        public int TimeDecimals { get; } = Math.Clamp((int)Math.Ceiling(-Math.Log10(reader.Step)) + 4, 6, 15);
 
         /// <summary>Goes on; false behind the end.</summary>
         public bool Next()

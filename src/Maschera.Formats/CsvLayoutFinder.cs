@@ -199,20 +199,21 @@ internal static partial class CsvLayoutFinder
         }
 
         /// <summary>True where the line above the rows has as many cells as they have.</summary>
-        private bool NamesFit(int first, int width, char delimiter)
-        {
-            for (var i = first - 1; i >= 0; i--)
-                if (lines[i].Length > 0 && !IsComment(lines[i]))
-                    return Fitted(Cells(lines[i], delimiter), width).Length == width;
-            return false;
-        }
+        private bool NamesFit(int first, int width, char delimiter) =>
+            Above(first) is { } line && Fitted(Cells(line, delimiter), width).Length == width;
 
-        /// <summary>The first row of numbers in that delimiter whose width the next rows share.</summary>
+        /// <summary>The last line above that is neither empty nor a comment.</summary>
+        private string? Above(int first) => lines.Take(first).LastOrDefault(line => line.Length > 0 && !IsComment(line));
+
+        /// <summary>
+        /// The first row of numbers in that delimiter that the next rows follow. Cells behind the last filled one count as
+        /// columns where another row, or the names above, fill them; a delimiter that only ends the line makes none.
+        /// </summary>
         private (int First, int Width, int Rows, double Cells) FirstRun(char delimiter)
         {
             for (var i = 0; i < lines.Count; i++)
             {
-                if (!IsRow(lines[i], delimiter, out var width))
+                if (!IsRow(lines[i], delimiter, out var written, out var width))
                     continue;
                 var rows = 0;
                 double cells = 0;
@@ -220,12 +221,15 @@ internal static partial class CsvLayoutFinder
                 {
                     if (lines[j].Length == 0 || IsComment(lines[j]))
                         continue;
-                    if (!IsRow(lines[j], delimiter, out var other) || other > width)
+                    if (!IsRow(lines[j], delimiter, out _, out var other) || other > written)
                         break;
                     rows++;
                     cells += other;
+                    width = Math.Max(width, other);
                 }
 
+                if (width < written && Above(i) is { } names && Cells(names, delimiter) is { } named)
+                    width = named.Length == written && named[^1].Length > 0 && !IsNumber(named[^1]) ? written : width;
                 if (rows >= 2 || i == lines.Count - 1)
                     return (i, width, rows, cells);
             }
@@ -237,15 +241,18 @@ internal static partial class CsvLayoutFinder
         /// A row has a number or clock in its first cell, and no text that is not a word for missing in more than half of the
         /// others.
         /// </summary>
-        private static bool IsRow(string line, char delimiter, out int width)
+        /// <param name="written">How many cells stand in the line.</param>
+        /// <param name="width">How many up to the last one that holds anything.</param>
+        private static bool IsRow(string line, char delimiter, out int written, out int width)
         {
-            width = 0;
+            (written, width) = (0, 0);
             if (line.Length == 0 || IsComment(line) && delimiter != ';')
                 return false;
             var cells = Cells(line, delimiter);
             if (delimiter == ',' && cells.Any(c => c.AsSpan().IndexOfAny(';', '\t') >= 0))
                 return false;
-            width = cells.Length > 1 && cells[^1].Length == 0 ? cells.Length - 1 : cells.Length;
+            written = cells.Length;
+            width = Math.Max(1, Array.FindLastIndex(cells, c => c.Length > 0) + 1);
             var numbers = cells.Count(c => IsNumber(c) || LooksLikeClock(c) || DateShape().IsMatch(c));
             var filled = cells.Count(c => c.Length > 0);
             return numbers > 0
@@ -294,8 +301,8 @@ internal static partial class CsvLayoutFinder
             if (candidates.Count == 0)
                 return (null, null, null);
             var last = candidates[0];
-            if (candidates.Count > 1 && last.Cells.All(Units.LooksLikeUnit) && FitsWidth(candidates[1].Cells) && FitsWidth(last.Cells))
-                return (candidates[1].Cells, last.Cells, candidates[1].Line);
+            if (candidates.Count > 1 && IsUnitRow(last.Cells) && FitsWidth(candidates[1].Cells))
+                return (Named(candidates), last.Cells, candidates[1].Line);
             if (FitsWidth(last.Cells) || _width == 1)
                 return (last.Cells, null, last.Line);
             if (last.Cells.Length > _width)
@@ -305,6 +312,22 @@ internal static partial class CsvLayoutFinder
                     $"the header names {last.Cells.Length} columns, but the rows have {_width}."
                 );
             return last.Cells.Length > 1 ? (last.Cells, null, last.Line) : (null, null, null);
+        }
+
+        /// <summary>At least half of the cells are known units, or stand in brackets; one unknown unit does not spoil the row.</summary>
+        private bool IsUnitRow(string[] cells)
+        {
+            var filled = cells.Where(c => c.Length > 0).ToList();
+            return FitsWidth(cells) && filled.All(Units.CouldBeUnit) && 2 * filled.Count(Units.LooksLikeUnit) >= filled.Count;
+        }
+
+        /// <summary>The names above the units; a cell left empty there takes the name of the row above it.</summary>
+        private string[] Named(List<(int Line, string[] Cells)> candidates)
+        {
+            var names = candidates[1].Cells;
+            if (candidates.Count < 3 || !FitsWidth(candidates[2].Cells))
+                return names;
+            return [.. names.Zip(candidates[2].Cells, (name, above) => name.Length > 0 ? name : above)];
         }
 
         private bool FitsWidth(string[] cells) => cells.Length == _width;

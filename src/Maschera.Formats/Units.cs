@@ -59,11 +59,13 @@ public static class Units
         "g/s",
         "kg/h",
         "mg",
+        "mg/st",
         "mg/str",
         "mg/stroke",
         "mm",
         "mm3",
         "mm³",
+        "mm3/st",
         "mm³/st",
         "cm",
         "m",
@@ -148,6 +150,13 @@ public static class Units
     {
         var bare = Bare(cell.Trim());
         return bare.Length == 0 || s_known.Contains(bare) || s_time.ContainsKey(bare);
+    }
+
+    /// <summary>True for a cell that may stand among units though nobody here knows it: in brackets, or one short word.</summary>
+    public static bool CouldBeUnit(string cell)
+    {
+        var text = cell.Trim();
+        return LooksLikeUnit(text) || Bare(text) != text || text.Length <= 12 && !text.Contains(' ') && !char.IsAsciiDigit(text[0]);
     }
 
     /// <summary>Takes brackets off a unit that stands alone.</summary>

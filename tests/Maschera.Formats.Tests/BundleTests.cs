@@ -62,6 +62,26 @@ public sealed class BundleTests : IDisposable
         }
     }
 
+    [Theory]
+    [InlineData(1e-4, 20_000)]
+    [InlineData(1 / 44_100.0, 20_000)]
+    [InlineData(0.1, 600)]
+    [InlineData(1e-6, 20_000)]
+    public void Csv_writes_no_digit_that_means_nothing(double step, int count)
+    {
+        var time = TimeAxis.Uniform(0, step, count);
+        var channel = new Channel("A", "V", time, [.. Enumerable.Range(0, count).Select(i => i % 50 / 10f)]);
+        var path = Write(stream => CaptureExport.WriteCsv(stream, [new MemoryReader(channel)]), "d.csv");
+        foreach (var line in File.ReadLines(path).Skip(1))
+        {
+            var cells = line.Split(',');
+            Assert.True(cells[0].Length <= 15, line);
+            Assert.True(cells[1].Length <= 3, line);
+        }
+
+        Assert.InRange(CaptureFile.Load(path).Channels[0].Time.Step / step, 1 - 1e-7, 1 + 1e-7);
+    }
+
     [Fact]
     public void Wav_comes_back_with_every_value()
     {

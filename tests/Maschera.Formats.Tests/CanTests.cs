@@ -43,6 +43,18 @@ public class CanTests
         Assert.Throws<CaptureFormatException>(() => CandumpFile.Read("# nothing\n", "x.log"));
     }
 
+    [Theory]
+    [InlineData("0.000000", "0.010000", 0.01)]
+    [InlineData("1700000000.000000", "1700000000.010000", 0.01)]
+    [InlineData("1764078123.271828", "1764078123.271829", 1e-6)]
+    [InlineData("1764078123.999999", "1764081724.000000", 3600.000001)]
+    public void The_start_is_taken_off_without_losing_a_microsecond(string start, string next, double seconds)
+    {
+        var log = CandumpFile.Read($"({start}) can0 7E8#00\n({next}) can0 7E8#00\n", "x.log");
+        Assert.Equal(0, log.Frames[0].Seconds);
+        Assert.Equal(seconds, log.Frames[1].Seconds);
+    }
+
     [Fact]
     public void Messages_of_any_length_come_back_whole_also_between_each_other() =>
         Gen

@@ -41,6 +41,48 @@ public class CsvTests
     }
 
     [Theory]
+    [InlineData("Time,A,B\n(s),(V),(furlong/ftn)\n0.0,1.5,1\n0.1,2.5,2\n", "A", "V")]
+    [InlineData("Time,A,B\ns,V,mg/hub\n0.0,1.5,1\n0.1,2.5,2\n", "A", "V")]
+    [InlineData("Group,A,,C\nTime,,B,\ns,V,mm3/st,V\n0.0,1.5,1,3\n0.1,2.5,2,3\n", "A", "V")]
+    [InlineData("Time,A,B\n,V,\n0.0,1.5,1\n0.1,2.5,2\n", "A", "V")]
+    public void One_unknown_unit_does_not_spoil_the_row_of_units(string text, string name, string unit)
+    {
+        var first = Load(text).Channels[0];
+        Assert.Equal((name, unit), (first.Name, first.Unit));
+        Assert.Equal([1.5f, 2.5f], first.Samples);
+    }
+
+    [Theory]
+    [InlineData("Time (s),A (V),B (V)\n0.0,,\n0.1,,\n0.2,1,\n0.3,1,2\n0.4,1,2\n")]
+    [InlineData("Time (s);A (V);B (V)\n0,0;;\n0,1;;\n0,2;;\n0,3;1;2\n0,4;1;2\n")]
+    [InlineData("Time (s),A (V),B (V)\n0.0,1,\n0.1,1,\n0.2,1,\n")]
+    public void Rows_that_begin_empty_keep_their_columns(string text)
+    {
+        var channels = Load(text).Channels;
+        Assert.Equal(["A", "B"], channels.Select(c => c.Name));
+        Assert.Equal(0, channels[0].Time[0], 9);
+        Assert.True(float.IsNaN(channels[1].Samples[0]));
+    }
+
+    [Theory]
+    [InlineData(3_000)]
+    [InlineData(60_000)]
+    public void A_long_remark_before_the_header_is_passed_over(int length)
+    {
+        var words = string.Concat(Enumerable.Repeat("wired to pin 3, rate unknown; ", length / 30));
+        foreach (var mark in (string[])["# ", "; ", "// ", "Remark: "])
+            Assert.Equal("A", Load($"{mark}{words}\nTime (s),A (V)\n0.0,1.5\n0.1,2.5\n0.2,3.5\n").Channels.Single().Name);
+    }
+
+    [Fact]
+    public void A_row_with_too_few_cells_is_filled_up_and_said()
+    {
+        var capture = Load("Time (s),A (V),B (V)\n0.0,1,2\n0.1,1\n0.2,1,2\n0.3,1,2\n");
+        Assert.True(float.IsNaN(capture.Channels[1].Samples[1]));
+        Assert.Contains("line 3", capture.Notes.Single(n => n.Code == "short-rows").Text, StringComparison.Ordinal);
+    }
+
+    [Theory]
     [InlineData("utf-16", true)]
     [InlineData("utf-16BE", true)]
     [InlineData("utf-8", true)]

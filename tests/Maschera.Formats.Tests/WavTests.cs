@@ -33,6 +33,22 @@ public class WavTests
     }
 
     [Theory]
+    [InlineData(3, false)]
+    [InlineData(1, false)]
+    [InlineData(3, true)]
+    public void A_file_cut_inside_a_sample_gives_the_whole_ones_and_says_so(int bytes, bool isHeaderRight)
+    {
+        var whole = Wav(1, 16, 2, [0.1, 0.2, 0.3, 0.4, 0.5, 0.6]);
+        var cut = whole[..^bytes];
+        if (isHeaderRight)
+            BitConverter.TryWriteBytes(cut.AsSpan(40), 12 - bytes);
+        var capture = Load(cut);
+        Assert.Equal(2, capture.Channels[0].Samples.Length);
+        Assert.Equal(0.4, capture.Channels[1].Samples[1], 1e-3);
+        Assert.Contains(capture.Notes, n => n.Code == "cut-short");
+    }
+
+    [Theory]
     [InlineData(2, 4)]
     [InlineData(1, 12)]
     public void Encodings_that_can_t_be_read_are_refused(int kind, int bits) =>

@@ -29,6 +29,10 @@ public static class RoleResolver
                 found[role.Name] = guess;
         }
 
+        // The only channel there is can only be what the reading is about.
+        if (found.Count == 0 && request.Capture.Channels is [var only])
+            found[reading.Roles[0].Name] = only;
+
         if (request.From is null && request.To is null)
             return found;
         return found.ToDictionary(

@@ -10,7 +10,12 @@ namespace Maschera.Core.Readings.Contribution;
 /// <summary>One cylinder's balance: the typical value and its spread, in the log's unit, and how far it lies from the others.</summary>
 /// <param name="Weak">How much less it gives than the median of the others, whichever way the vehicle counts.</param>
 /// <param name="IsOdd">True where it stands clear of the others.</param>
-public sealed record CylinderBalance(int Cylinder, double Value, double Spread, double Weak, bool IsOdd);
+public sealed record CylinderBalance(int Cylinder, double Value, double Spread, double Weak, bool IsOdd)
+{
+    /// <summary>True where it still moves away at the end of the log.</summary>
+    [JsonIgnore]
+    public bool IsLearning { get; init; }
+}
 
 /// <summary>Contribution or balance of each cylinder as the vehicle logs it.</summary>
 public sealed record ContributionResult : ReadingResult
@@ -49,9 +54,6 @@ public sealed partial class ContributionReading : ReadingOf<ContributionResult>
 {
     private const int MostCylinders = 16,
         LeastValues = 5;
-
-    /// <summary>A cylinder stands out from so many times the scatter of the others.</summary>
-    private const double Clear = 4;
 
     public override string Method =>
         "The median of each cylinder's logged balance, against the median of all others; it stands out where it lies clear of their "
@@ -94,7 +96,7 @@ public sealed partial class ContributionReading : ReadingOf<ContributionResult>
         var named = request.Channels.Count > 0 ? request.Channels : ByName(request.Capture, request.Engine!);
         var channels = RoleResolver.Resolve(this, request with { Channels = named });
         var own = channels
-            .Where(c => int.Parse(c.Key[8..], CultureInfo.InvariantCulture) <= request.Engine!.Cylinders)
+            .Where(c => request.Engine!.FiringOrder.Contains(int.Parse(c.Key[8..], CultureInfo.InvariantCulture)))
             .ToDictionary(c => int.Parse(c.Key[8..], CultureInfo.InvariantCulture), c => c.Value);
         if (own.Count < 3)
             return Unusable(
@@ -125,30 +127,24 @@ public sealed partial class ContributionReading : ReadingOf<ContributionResult>
     {
         List<Note> notes = [];
         var sign = Sign(request, unit, own.Values.First().Name, notes);
-        var figures = own.Select(c => (Cylinder: c.Key, Values: Statistics.Sorted(c.Value.Samples.Select(v => (double)v))))
-            .Select(c =>
-                (
-                    c.Cylinder,
-                    Value: Statistics.Quantile(c.Values, 0.5),
-                    Spread: 0.7413 * (Statistics.Quantile(c.Values, 0.75) - Statistics.Quantile(c.Values, 0.25))
+        var missing = request.Engine!.FiringOrder.Where(number => !own.ContainsKey(number)).Order().ToList();
+        if (missing.Count > 0)
+            notes.Add(
+                new Note(
+                    "no-column",
+                    $"Nothing is logged for cylinder {string.Join(", ", missing)}: it is left out, and could be the odd one."
                 )
-            )
-            .ToList();
-        var balances = figures
-            .Select(f =>
-            {
-                var others = figures.Where(o => o.Cylinder != f.Cylinder).ToList();
-                var usual = Statistics.Median(others.Select(o => o.Value));
-                var scatter = 1.4826 * Statistics.Median(others.Select(o => Math.Abs(o.Value - usual)));
-                var own = others.Average(o => o.Spread);
-                var off = f.Value - usual;
-                var odd =
-                    Math.Abs(off) > Clear * Math.Max(scatter, Math.Max(0.5 * own, 0.08 * figures.Max(o => Math.Abs(o.Value))))
-                    && Math.Abs(off) > 2 * f.Spread;
-                return new CylinderBalance(f.Cylinder, f.Value, f.Spread, sign == "higher-is-weak" ? off : -off, odd);
-            })
-            .OrderBy(b => b.Cylinder)
-            .ToList();
+            );
+        var balances = Balances.Judge(own, sign == "higher-is-weak");
+        var learning = balances.Where(b => b.IsLearning).Select(b => b.Cylinder).ToList();
+        if (learning.Count > 0)
+            notes.Add(
+                new Note(
+                    "still-learning",
+                    $"Cylinder {string.Join(", ", learning)} still moves at the end of the log: the module has not finished balancing. "
+                        + "Log half a minute longer for the figure."
+                )
+            );
         var odd = balances.Where(b => b.IsOdd).OrderByDescending(b => Math.Abs(b.Weak)).ToList();
         return new ContributionResult
         {
@@ -156,12 +152,7 @@ public sealed partial class ContributionReading : ReadingOf<ContributionResult>
                 odd.Count == 0 ? "even"
                 : odd.Count == 1 ? "one-odd"
                 : "several-odd",
-            Sentence =
-                odd.Count == 0
-                    ? "All cylinders give about the same."
-                    : $"Cylinder {odd[0].Cylinder} gives clearly {(odd[0].Weak > 0 ? "less" : "more")} than the others: "
-                        + $"{figures.First(f => f.Cylinder == odd[0].Cylinder).Value:0.##} {unit}".TrimEnd()
-                        + (odd.Count == 0 ? "" : "."),
+            Sentence = odd.Count == 0 ? "All cylinders give about the same." : string.Join(" ", odd.Select(o => Said(o, unit))),
             Notes = notes,
             Channels = RoleResolver.Names(channels),
             Span = new Stretch(own.Values.Min(c => c.Time.Start), own.Values.Max(c => c.Time.End)),
@@ -170,6 +161,9 @@ public sealed partial class ContributionReading : ReadingOf<ContributionResult>
             Cylinders = balances,
         };
     }
+
+    private static string Said(CylinderBalance odd, string unit) =>
+        $"Cylinder {odd.Cylinder} gives clearly {(odd.Weak > 0 ? "less" : "more")} than the others: {odd.Value:0.##} {unit}".TrimEnd() + ".";
 
     private static string Sign(ReadingRequest request, string unit, string name, List<Note> notes)
     {
@@ -180,7 +174,7 @@ public sealed partial class ContributionReading : ReadingOf<ContributionResult>
                 "lower" => "lower-is-weak",
                 _ => throw new ReadingException($"--weak-is takes higher or lower, not '{said}'."),
             };
-        var fuel = unit is "mg/stroke" or "mg/str" or "mm³" or "mg" or "%" || FuelNames().IsMatch(name);
+        var fuel = !WorkNames().IsMatch(name) && (FuelUnits().IsMatch(unit) || FuelNames().IsMatch(name));
         notes.Add(
             new Note(
                 "sign-guessed",
@@ -194,22 +188,28 @@ public sealed partial class ContributionReading : ReadingOf<ContributionResult>
         return fuel ? "higher-is-weak" : "lower-is-weak";
     }
 
-    /// <summary>Columns that name a cylinder: those of the wording that comes once for most of them.</summary>
+    /// <summary>
+    /// Columns that name a cylinder: those of the wording that comes once for most of them, with a cylinder's word before the
+    /// number, or else with the number alone.
+    /// </summary>
     private static Dictionary<string, string> ByName(Signals.Capture capture, Engine engine)
     {
-        var found = capture
-            .Channels.Select(c => (Channel: c.Name, Match: CylinderNames().Match(c.Name)))
-            .Where(c =>
-                c.Match.Success
-                && int.Parse(c.Match.Groups[1].Value, CultureInfo.InvariantCulture) is var n
-                && n >= 1
-                && n <= engine.Cylinders
-            )
-            .GroupBy(c => c.Channel.Remove(c.Match.Index, c.Match.Length).Trim(), StringComparer.OrdinalIgnoreCase)
-            .OrderByDescending(g => g.Count())
-            .FirstOrDefault();
-        return found?.GroupBy(c => "cylinder" + c.Match.Groups[1].Value).ToDictionary(g => g.Key, g => g.First().Channel) ?? [];
+        var named = ByName(capture, engine, CylinderNames());
+        return named.Count >= 3 ? named : ByName(capture, engine, BareNumbers());
     }
+
+    private static Dictionary<string, string> ByName(Signals.Capture capture, Engine engine, Regex number)
+    {
+        var found = capture
+            .Channels.Select(c => (Channel: c.Name, Match: number.Match(c.Name)))
+            .Where(c => c.Match.Success && engine.FiringOrder.Contains(NumberOf(c.Match)))
+            .GroupBy(c => c.Channel.Remove(c.Match.Index, c.Match.Length).Trim(), StringComparer.OrdinalIgnoreCase)
+            .OrderByDescending(g => g.Select(c => NumberOf(c.Match)).Distinct().Count())
+            .FirstOrDefault();
+        return found?.GroupBy(c => $"cylinder{NumberOf(c.Match)}").ToDictionary(g => g.Key, g => g.First().Channel) ?? [];
+    }
+
+    private static int NumberOf(Match match) => int.Parse(match.Groups[1].Value, CultureInfo.InvariantCulture);
 
     [GeneratedRegex(
         @"(?:cylinder|cyl\.?|zylinder|zyl\.?|cilindro|cylindre)\s*_?0?(\d{1,2})(?!\d)",
@@ -217,9 +217,24 @@ public sealed partial class ContributionReading : ReadingOf<ContributionResult>
     )]
     private static partial Regex CylinderNames();
 
+    /// <summary>The only whole number of a name.</summary>
+    [GeneratedRegex(@"(?<=^[^\d]*)\b0?(\d{1,2})\b(?=[^\d]*$)", RegexOptions.CultureInvariant)]
+    private static partial Regex BareNumbers();
+
     [GeneratedRegex(
-        "fuel|quantity|menge|injection|balance rate|correction|korrektur",
+        "fuel|quantity|menge|injection|balance rate|correction|korrektur|trim",
         RegexOptions.IgnoreCase | RegexOptions.CultureInvariant
     )]
     private static partial Regex FuelNames();
+
+    /// <summary>What tells of work done, though it may come in percent or be called a correction.</summary>
+    [GeneratedRegex(
+        "torque|power|share|speed|work|moment|leistung|drehzahl|couple|coppia|roughness",
+        RegexOptions.IgnoreCase | RegexOptions.CultureInvariant
+    )]
+    private static partial Regex WorkNames();
+
+    /// <summary>A mass or a volume, by the stroke or alone.</summary>
+    [GeneratedRegex(@"^(?:mg|mm³|mm3|mm\^3|µl|ul)(?:\b|/|$)", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
+    private static partial Regex FuelUnits();
 }

@@ -1,0 +1,141 @@
+using Maschera.Core.Engines;
+using Maschera.Core.Readings;
+using Maschera.Core.Readings.Contribution;
+using Maschera.Core.Signals;
+
+namespace Maschera.Core.Tests;
+
+/// <summary>The vehicle's own balance of cylinders, at every level it may stand, settled or still being learned.</summary>
+public class ContributionTests
+{
+    private static readonly Engine s_six = new()
+    {
+        Name = "six",
+        Cylinders = 6,
+        FiringOrder = [1, 5, 3, 6, 2, 4],
+    };
+
+    [Theory]
+    [InlineData("Cyl {0} torque share", "%", 100, 1.5, -30)]
+    [InlineData("Cyl {0} torque share", "%", 100, 1.5, 28)]
+    [InlineData("Power cylinder {0}", "%", 100, 0.8, -12)]
+    [InlineData("Speed deviation cyl. {0}", "rpm", 0, 1.2, -16)]
+    [InlineData("Smooth running correction {0}", "mg/st", 0, 0.08, 1.9)]
+    [InlineData("Korrekturmenge Zyl. {0}", "mm³/st", 0, 0.1, -2.2)]
+    public void What_stands_clear_of_the_others_is_odd_at_any_level(string name, string unit, double level, double noise, double off)
+    {
+        for (var seed = 0; seed < 10; seed++)
+        {
+            var culprit = 1 + seed % 6;
+            var result = Read(Log(seed, name, unit, level, noise, cylinder => cylinder == culprit ? _ => off : _ => 0));
+            Assert.Equal("one-odd", result.Verdict);
+            var odd = Assert.Single(result.Cylinders, c => c.IsOdd);
+            Assert.Equal(culprit, odd.Cylinder);
+            // Fuel added to a weak cylinder is a higher figure; work, speed and power that are missing a lower one.
+            var isFuel = unit.StartsWith('m');
+            Assert.Equal((isFuel ? "higher" : "lower") + "-is-weak", result.Sign);
+            Assert.Equal(isFuel ? off > 0 : off < 0, odd.Weak > 0);
+            Assert.InRange(odd.Value, level + off - 3 * noise, level + off + 3 * noise);
+            Assert.Contains(result.Notes, n => n.Code == "sign-guessed");
+        }
+    }
+
+    [Theory]
+    [InlineData("%", 100, 1.5)]
+    [InlineData("%", 100, 0.2)]
+    [InlineData("rpm", 0, 1.2)]
+    [InlineData("mg/st", 0, 0.05)]
+    public void Sound_engines_are_even(string unit, double level, double noise)
+    {
+        for (var seed = 0; seed < 60; seed++)
+        {
+            var random = new Random(seed);
+            var own = Enumerable.Range(0, 6).Select(_ => (random.NextDouble() - 0.5) * 2 * noise).ToArray();
+            var result = Read(Log(seed, "Cylinder {0} balance", unit, level, noise, cylinder => _ => own[cylinder - 1]));
+            Assert.True(result.Verdict == "even", $"seed {seed}: {result.Sentence}");
+        }
+    }
+
+    [Fact]
+    public void Two_odd_ones_are_both_named()
+    {
+        var result = Read(
+            Log(1, "Smooth running correction {0}", "mm3/st", 0, 0.1, cylinder => cylinder is 2 or 5 ? _ => 2.1 : _ => -0.6)
+        );
+        Assert.Equal("several-odd", result.Verdict);
+        Assert.Equal([2, 5], result.Cylinders.Where(c => c.IsOdd).Select(c => c.Cylinder));
+        Assert.Contains("Cylinder 2", result.Sentence, StringComparison.Ordinal);
+        Assert.Contains("Cylinder 5", result.Sentence, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void A_short_log_in_which_the_module_still_learns_names_it_and_says_so()
+    {
+        var result = Read(Log(3, "Cyl {0} fuel trim", "mg/stroke", 0, 0.1, cylinder => cylinder == 4 ? t => t / 6 : _ => 0, seconds: 12));
+        Assert.Equal(4, Assert.Single(result.Cylinders, c => c.IsOdd).Cylinder);
+        Assert.Contains("4", result.Notes.Single(n => n.Code == "still-learning").Text, StringComparison.Ordinal);
+        var settled = Read(Log(3, "Cyl {0} fuel trim", "mg/stroke", 0, 0.1, cylinder => cylinder == 4 ? _ => 2 : _ => 0));
+        Assert.DoesNotContain(settled.Notes, n => n.Code == "still-learning");
+    }
+
+    [Fact]
+    public void A_cylinder_without_a_column_is_said()
+    {
+        var log = Log(5, "Cyl {0} torque share", "%", 100, 1, _ => _ => 0);
+        var result = Read(log with { Channels = [.. log.Channels.Where(c => !c.Name.Contains('3'))] });
+        Assert.Equal([1, 2, 4, 5, 6], result.Cylinders.Select(c => c.Cylinder));
+        Assert.Contains("cylinder 3", result.Notes.Single(n => n.Code == "no-column").Text, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void Different_units_and_too_few_values_are_unusable()
+    {
+        var log = Log(5, "Cyl {0} balance", "rpm", 0, 1, _ => _ => 0);
+        var mixed = Read(log with { Channels = [log.Channels[0] with { Unit = "mg/st" }, .. log.Channels.Skip(1)] });
+        Assert.Equal("units", mixed.Notes[^1].Code);
+        Assert.Empty(mixed.Cylinders);
+        var brief = Read(Log(5, "Cyl {0} balance", "rpm", 0, 1, _ => _ => 0, seconds: 0.7));
+        Assert.Equal("short", brief.Notes[^1].Code);
+    }
+
+    [Fact]
+    public void The_figure_of_another_thing_with_a_number_is_not_taken_for_a_cylinder()
+    {
+        var log = Log(5, "Cyl {0} balance", "rpm", 0, 1, _ => _ => 0);
+        var others = Enumerable.Range(1, 2).Select(n => log.Channels[0] with { Name = $"Coolant sensor {n}", Unit = "°C" });
+        var result = Read(log with { Channels = [.. others, .. log.Channels] });
+        Assert.All(result.Channels.Values, name => Assert.StartsWith("Cyl ", name, StringComparison.Ordinal));
+    }
+
+    private static ContributionResult Read(Capture log) =>
+        (ContributionResult)new ContributionReading().Read(new ReadingRequest(log) { Engine = s_six });
+
+    private static Capture Log(
+        int seed,
+        string name,
+        string unit,
+        double level,
+        double noise,
+        Func<int, Func<double, double>> off,
+        double seconds = 60
+    )
+    {
+        var random = new Random(seed);
+        var time = TimeAxis.Uniform(0, 0.2, (int)(seconds / 0.2));
+        Channel Made(int cylinder)
+        {
+            var course = off(cylinder);
+            return new(
+                string.Format(null, name, cylinder),
+                unit,
+                time,
+                [.. Enumerable.Range(0, time.Count).Select(i => (float)(level + course(time[i]) + noise * Normal(random)))]
+            );
+        }
+
+        return new Capture("balance.csv", [.. Enumerable.Range(1, 6).Select(Made)], []);
+    }
+
+    private static double Normal(Random random) =>
+        Math.Sqrt(-2 * Math.Log(1 - random.NextDouble())) * Math.Cos(2 * Math.PI * random.NextDouble());
+}
