@@ -38,20 +38,24 @@ internal sealed class PulseShares
     private const double LeakOddFrom = 6;
 
     /// <summary>
-    /// Cylinders of any engine differ by this share of the pulse's height; less is none, more than the second may be a fault.
+    /// Cylinders of any engine differ by this share of the pulse's height on the whole of it; at one place by less than the second,
+    /// which may be a fault from there.
     /// </summary>
     private const double Alike = 0.012,
-        EvenWithin = 0.05;
+        EvenWithin = 0.125;
 
-    /// <summary>Another cylinder is odd too where so much of the oddest one's distance is left after the oddest is explained.</summary>
-    private const double OddToo = 0.75,
-        OddBeside = 0.9;
+    /// <summary>
+    /// From so much that no fault of a cylinder explains, differences are the engine's own, unless they are larger than this share
+    /// of the pulse.
+    /// </summary>
+    private const double ChanceFrom = 0.5,
+        ClearShare = 0.25;
 
-    /// <summary>Where gas from a leak enters the exhaust, degrees after its cylinder's firing TDC.</summary>
-    private const double LeakAt = 35;
-
-    /// <summary>Where a leaking intake valve's thrust stands highest, degrees after its cylinder's firing TDC.</summary>
-    private const double ThrustAt = 65;
+    /// <summary>
+    /// Where one fault moves through the places of half the cylinders, their scatter tells nothing; then a distance of so many times
+    /// what chance does to a mean is looked at.
+    /// </summary>
+    private const double ClearOfChance = 6;
 
     /// <summary>A depth stands out from so many times its scatter.</summary>
     private const double DepthFrom = 3.2;
@@ -112,6 +116,40 @@ internal sealed class PulseShares
         );
     }
 
+    /// <summary>Correlation of the mean of every other cycle with the mean of the rest: 1 where all are alike, 0 by chance.</summary>
+    public double Repeats
+    {
+        get
+        {
+            var even = MeanOfEvery(0);
+            var odd = MeanOfEvery(1);
+            var (a, b) = (even.Average(), odd.Average());
+            double product = 0,
+                first = 0,
+                second = 0;
+            for (var i = 0; i < even.Length; i++)
+                (product, first, second) = (
+                    product + (even[i] - a) * (odd[i] - b),
+                    first + (even[i] - a) * (even[i] - a),
+                    second + (odd[i] - b) * (odd[i] - b)
+                );
+            return first > 0 && second > 0 ? product / Math.Sqrt(first * second) : 0;
+        }
+    }
+
+    /// <summary>What of the mean may be chance: half the difference of the means of every other cycle and of the rest.</summary>
+    private double[] Chance() => [.. MeanOfEvery(0).Zip(MeanOfEvery(1), (even, odd) => (even - odd) / 2)];
+
+    private double[] MeanOfEvery(int second)
+    {
+        var mean = new double[CycleFold.Bins];
+        var count = (Cycles - second + 1) / 2;
+        for (var cycle = second; cycle < Cycles; cycle += 2)
+        for (var i = 0; i < mean.Length; i++)
+            mean[i] += _cycles[cycle][i] / count;
+        return mean;
+    }
+
     /// <summary>Where a place of the firing order has its share, degrees on 0-720.</summary>
     public double StartOf(int place) => ((_angles[place] + Start) % 720 + 720) % 720;
 
@@ -135,10 +173,11 @@ internal sealed class PulseShares
         var unit = Math.Max(Math.Max(scatter, 1.5 * chance), Alike * height);
         var distances = means.Select(own => Distance(own, usual)).ToArray();
         var odd = distances.Zip(DepthOddness(each, means, usual), (d, depth) => Math.Max(d / unit, depth)).ToArray();
-        if (distances.Max() < EvenWithin * height || _place.IsLeakOnly && odd.Max() < LeakOddFrom)
+        var share = means.Max(own => Height([.. own.Zip(usual, (a, b) => a - b)])) / height;
+        if (share < EvenWithin || _place.IsLeakOnly && odd.Max() < LeakOddFrom)
             odd = [.. odd.Select(o => Math.Min(o, 0.9 * OddFrom))];
-        if (odd.Max() >= OddFrom)
-            Blame(odd, distances, means, usual);
+        else if (odd.Max() >= OddFrom || !_place.IsLeakOnly && distances.Max() > ClearOfChance * chance)
+            Blame(odd, usual, share);
         return
         [
             .. Enumerable
@@ -170,69 +209,33 @@ internal sealed class PulseShares
     }
 
     /// <summary>
-    /// Leaves one cylinder, and any other that is nearly as odd without being beside it or where its own leak would show.
+    /// Leaves the cylinders that explain what is odd, through whose neighbours' places it may pass; a little that no cylinder's
+    /// fault explains is the engine's own.
     /// </summary>
-    private void Blame(double[] odd, double[] distances, double[][] means, double[] usual)
+    private void Blame(double[] odd, double[] usual, double share)
     {
-        var n = odd.Length;
-        var top = Enumerable.Range(0, n).MaxBy(i => distances[i]);
-        var residual = Residual(usual);
-        var thrust = _place.IsLeakOnly || _place.Name == "intake" && IsThrust(means[top], usual);
-        var worst =
-            thrust ? Leaking(residual)
-            : _place.Name == "exhaust" ? BlowsLess(residual)
-            : top;
-        var most = odd.Max();
-        for (var i = 0; i < n; i++)
-        {
-            var off = Math.Abs(Math.IEEERemainder(_angles[i] + Start + _span / 2 - _angles[worst] - LeakAt - Lag, CycleFold.Bins));
-            var beside = i == (worst + 1) % n || i == (worst + n - 1) % n || off < _span;
-            if (i != worst && (thrust || distances[i] < (beside ? OddBeside : OddToo) * distances.Max()))
-                odd[i] = Math.Min(odd[i], 0.9 * OddFrom);
-        }
-
-        odd[worst] = most;
+        var culprits = Culprits(usual);
+        var most = Math.Max(odd.Max(), OddFrom);
+        var isChance = Causes is [{ Unexplained: > ChanceFrom }, ..] && share < ClearShare;
+        for (var i = 0; i < odd.Length; i++)
+            odd[i] = !isChance && culprits.Contains(i) ? Math.Max(odd[i], OddFrom) : Math.Min(odd[i], 0.9 * OddFrom);
+        if (!isChance)
+            odd[culprits[0]] = most;
     }
+
+    private IReadOnlyList<int> Culprits(double[] usual)
+    {
+        if (_place.IsLeakOnly)
+            return [PulseCulprit.Find(Residual(usual), _angles, Lag)];
+        Causes = PulseCause.Find(Mean, Chance(), _angles, Lag, _place.Name == "intake");
+        return Causes[0].Places;
+    }
+
+    /// <summary>The explanations of what is odd at the intake or the exhaust, the best first; none where nothing is.</summary>
+    public IReadOnlyList<PulseCause> Causes { get; private set; } = [];
 
     /// <summary>Degrees from the valve to the pick-up.</summary>
     private double Lag => Start + _span / 2 - _place.Centre;
-
-    /// <summary>Suction that is weaker keeps its shape; gas thrust back by a leaking intake valve bends, shifts or swallows it.</summary>
-    private bool IsThrust(double[] share, double[] usual)
-    {
-        var depth = Depth(share, usual) / Height(usual);
-        return depth is > 1.1 or < 0.25 || Math.Abs(Shifted(share, usual).Shift) * _span / Points > 9;
-    }
-
-    /// <summary>
-    /// Whose leak a residual shows: behind rings and gasket by the way it comes and dies away, in the intake by where it is
-    /// highest.
-    /// </summary>
-    private int Leaking(double[] residual)
-    {
-        if (_place.IsLeakOnly)
-            return PulseCulprit.Find(residual, _angles, Lag);
-        var smooth = Smoothed(residual);
-        return Nearest(Array.IndexOf(smooth, smooth.Max()) - ThrustAt - Lag);
-    }
-
-    /// <summary>In the exhaust, the blow-down that is missing makes the residual's lowest place.</summary>
-    private int BlowsLess(double[] residual)
-    {
-        var smooth = Smoothed(residual);
-        var (highest, lowest) = (Array.IndexOf(smooth, smooth.Max()), Array.IndexOf(smooth, smooth.Min()));
-        return Nearest((-smooth[lowest] > 0.3 * smooth[highest] ? lowest : highest) - _place.Centre - Lag);
-    }
-
-    private static float[] Smoothed(double[] course)
-    {
-        var n = course.Length;
-        return Resampling.Smooth([.. Enumerable.Range(0, 3 * n).Select(i => (float)course[i % n])], 41)[n..(2 * n)];
-    }
-
-    /// <summary>The place of the firing order whose firing TDC is nearest.</summary>
-    private int Nearest(double degrees) =>
-        Enumerable.Range(0, _angles.Length).MinBy(i => Math.Abs(Math.IEEERemainder(degrees - _angles[i], CycleFold.Bins)));
 
     /// <summary>The mean cycle less the usual share in every cylinder's place, a value a degree.</summary>
     private double[] Residual(double[] usual)

@@ -13,6 +13,16 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
 {
     private const int FewCycles = 8;
 
+    /// <summary>Two explanations are nearly alike where the better leaves this share of what the other leaves.</summary>
+    private const double EitherFrom = 0.6;
+
+    /// <summary>
+    /// Correlation of one half of the cycles with the other from which pulses are there; behind rings and gasket a sound engine makes
+    /// hardly any.
+    /// </summary>
+    private const double LeastRepeat = 0.6,
+        LeastRepeatOfLeaks = 0.12;
+
     /// <summary>Slower than this the starter turns the engine, rpm.</summary>
     private const double Cranking = 400;
 
@@ -98,7 +108,7 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
         cancel.ThrowIfCancellationRequested();
         if (PulseShares.Of(pulse, clock, zero, engine, place, transit) is not { } shares)
             return Unusable(channels, new Note("few-cycles", "Fewer than three whole cycles: capture at least ten, better thirty."), place);
-        if (Silence(pulse, shares) is { } silent)
+        if ((Blurred(clock, engine) ?? Silence(pulse, shares, place)) is { } silent)
             return Unusable(channels, silent, place);
         return Build(request, channels, place, clock, zero, shares, notes);
     }
@@ -157,18 +167,25 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
         return (clock, 0, problem);
     }
 
-    /// <summary>A pick-up whose mean cycle drowns in what differs from cycle to cycle tells nothing.</summary>
-    private static Note? Silence(Channel pulse, PulseShares shares)
-    {
-        var swing = shares.Mean.Max() - shares.Mean.Min();
-        var step = Statistics.Median(pulse.Samples.Zip(pulse.Samples.Skip(1), (a, b) => (double)Math.Abs(b - a)));
-        return swing < 1e-6 || swing < 2 * step / Math.Sqrt(shares.Cycles)
+    /// <summary>A pick-up whose trace does not come again from cycle to cycle tells nothing.</summary>
+    private static Note? Silence(Channel pulse, PulseShares shares, PulsePlace place) =>
+        shares.Repeats < (place.IsLeakOnly ? LeastRepeatOfLeaks : LeastRepeat)
             ? new Note(
                 "no-pulses",
-                $"'{pulse.Name}' shows no pulses in step with the engine. Check hose and pick-up, and choose a smaller range."
+                $"'{pulse.Name}' shows no pulses in step with the engine: what its cycles have in common is no more than chance. Check "
+                    + "hose and pick-up, and choose a smaller range."
             )
             : null;
-    }
+
+    /// <summary>Degrees known to no better than a quarter of the firing interval name no cylinder.</summary>
+    private static Note? Blurred(AngleClock clock, Engine engine) =>
+        clock.StandardErrorDegrees > 720.0 / engine.Cylinders / 4
+            ? new Note(
+                "degrees-unknown",
+                $"Crank degrees are known to no better than ± {clock.StandardErrorDegrees:0}°, and cylinders fire {720.0 / engine.Cylinders:0}° apart. "
+                    + "Sample the sync faster, or capture the crank sensor as well."
+            )
+            : null;
 
     private static PulsesResult Build(
         ReadingRequest request,
@@ -194,6 +211,8 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
                         + $"the pipe's length and say the time with --transit."
                 )
             );
+        if (odd.Count > 0 && Either(shares, engine) is { } either)
+            notes.Add(either);
         if (clock.SpeedRpm < Cranking)
             notes.Add(new("cranking", "The starter turns the engine: nothing fires, so only sealing and valves show in the pulses."));
         var verdict =
@@ -224,6 +243,21 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
             BackPressure = pressures,
             Sensor = back is not null && channels.TryGetValue("sensor", out var sensor) ? BackPressures.Line(back, sensor) : null,
         };
+    }
+
+    /// <summary>At the intake a leaking valve's thrust and another's missing suction may fall on one place, and are told apart by shape.</summary>
+    private static Note? Either(PulseShares shares, Engine engine)
+    {
+        if (shares.Causes is not [var best, var other] || best.Unexplained < EitherFrom * other.Unexplained)
+            return null;
+        string Said(PulseCause cause) =>
+            $"cylinder {string.Join(" and ", cause.Places.Select(p => engine.FiringOrder[p]))} "
+            + (cause.Fault == PulseFault.Thrust ? "thrusts gas back through its intake valve" : "draws less than the others");
+        return new Note(
+            "either",
+            $"It may be that {Said(best)}, or that {Said(other)}: on this trace both look nearly alike. Cylinder pressure or "
+                + "relative compression of both tells which."
+        );
     }
 
     /// <summary>
