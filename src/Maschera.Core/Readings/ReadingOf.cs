@@ -52,7 +52,7 @@ public abstract class ReadingOf<TResult> : IReading
     protected abstract TResult Make(ReadingRequest request, CancellationToken cancel);
 
     /// <summary>The result of a capture that can't answer: why, and what to capture instead.</summary>
-    protected static TResult Unusable(IReadOnlyDictionary<string, Channel> channels, Note why, params IEnumerable<Note> more) =>
+    protected internal static TResult Unusable(IReadOnlyDictionary<string, Channel> channels, Note why, params IEnumerable<Note> more) =>
         new()
         {
             Verdict = Verdict.UnusableWord,

@@ -34,19 +34,13 @@ internal sealed record StarterFit(
 /// </summary>
 internal sealed class StarterModel
 {
-    /// <summary>Bins of the folded cycle.</summary>
-    public const int Bins = 360;
-
-    /// <summary>Polytropic exponent of air in a cold cylinder at cranking speed.</summary>
-    private const double Exponent = 1.3;
-
     /// <summary>Residual that counts as one standard deviation, as a share of the signal's reach.</summary>
     private const double ResidualShare = 0.01;
 
     /// <summary>Below this share of the upper load the starter overruns and its current tells nothing of the load.</summary>
     private const double OverrunShare = 0.05;
 
-    private const double BinDegrees = 720.0 / Bins;
+    private const int Bins = CrankingFold.Bins;
     private const int Swing = 0,
         Phase = 1,
         Ratio = 2,
@@ -55,8 +49,7 @@ internal sealed class StarterModel
         Lag = 5,
         Leak = 6;
 
-    private readonly float[] _load;
-    private readonly List<(int From, int To)> _cycles;
+    private readonly CrankingFold _fold;
     private readonly double[] _angles;
     private readonly double _reach;
     private readonly double _overrun;
@@ -64,16 +57,14 @@ internal sealed class StarterModel
     private readonly Prior _ratio;
     private readonly Prior _closing;
     private readonly Prior _opening;
-    private (double Swing, double[] Mean, double[] Speed)? _lastFold;
     private static readonly Prior s_lag = new(Math.Log(0.06), 0.5);
     private static readonly Prior s_leak = new(Math.Log(0.0004), 1.5);
 
     public StarterModel(CrankingSignal signal, List<(int From, int To)> cycles, Engine engine)
     {
-        _load = Resampling.Smooth(signal.Load.Samples, 5);
-        _cycles = cycles;
+        _fold = new CrankingFold(Resampling.Smooth(signal.Load.Samples, 5), cycles);
         _angles = engine.Angles();
-        var used = _load.AsSpan(cycles[0].From, cycles[^1].To - cycles[0].From);
+        var used = _fold.Load.AsSpan(cycles[0].From, cycles[^1].To - cycles[0].From);
         _reach = Statistics.Quantile(used, 0.95) - Statistics.Quantile(used, 0.05);
         _overrun = signal.Load.Unit == "rpm" ? double.NegativeInfinity : OverrunShare * Statistics.Quantile(used, 0.95);
         var mean = Statistics.Mean(used);
@@ -84,6 +75,9 @@ internal sealed class StarterModel
         _opening = engine.ValveTiming is { } w ? new(180 - w.Evo, 5) : new(50, 8);
     }
 
+    /// <summary>The cycles laid on each other.</summary>
+    public CrankingFold Folded => _fold;
+
     /// <summary>The signal's reach over the used cycles, 5th to 95th percentile.</summary>
     public double Reach => _reach;
 
@@ -93,7 +87,7 @@ internal sealed class StarterModel
     public List<(double Cost, double[] Parameters)> Starts(bool even)
     {
         var n = _angles.Length;
-        var (mean, speed) = Fold(_swing.Mean / _reach);
+        var (mean, speed) = _fold.Mean(_swing.Mean / _reach);
         var usual = Shape(_ratio.Mean, _closing.Mean, _opening.Mean, 0.0004);
         var span = even ? 720.0 / n : 720;
         var count = even ? 24 : 96;
@@ -130,7 +124,7 @@ internal sealed class StarterModel
         var (r, mean, work, _, _) = Evaluate(q);
         var fitted = mean.Select((value, i) => value - r[i]).ToArray();
         var misfit = Math.Sqrt(r.Sum(x => x * x) / Bins) / _reach;
-        return new StarterFit(Wrap(q[Phase]), Math.Max(0, q[Swing]) / _reach, work, mean, fitted, misfit, cost, q);
+        return new StarterFit(CrankingFold.Wrap(q[Phase]), Math.Max(0, q[Swing]) / _reach, work, mean, fitted, misfit, cost, q);
     }
 
     /// <summary>
@@ -158,7 +152,7 @@ internal sealed class StarterModel
         }
 
         columns.Add([.. Enumerable.Repeat(1.0, Bins)]);
-        var folds = FoldEach(fit.SpeedSwing);
+        var folds = _fold.Each(fit.SpeedSwing);
         var deltas = Enumerable.Range(0, n).Select(_ => new List<double>()).ToArray();
         foreach (var fold in folds)
         {
@@ -170,40 +164,6 @@ internal sealed class StarterModel
 
         return [.. deltas.Select(d => Statistics.StandardDeviation(d.ToArray()))];
     }
-
-    /// <summary>Degrees on the folded axis of a moment in the capture; null outside the used cycles.</summary>
-    public double? DegreesAt(double sample, double speedSwing)
-    {
-        foreach (var (from, to) in _cycles)
-        {
-            if (sample < from || sample >= to)
-                continue;
-            var angle = CumulativeAngle(from, to, speedSwing);
-            var at = (int)(sample - from);
-            return angle[at] + (sample - from - at) * (angle[at + 1] - angle[at]);
-        }
-
-        return null;
-    }
-
-    /// <summary>
-    /// The sample at which a cycle reaches an angle on the folded axis; angles beyond 0-720 reach into the neighbours' time.
-    /// </summary>
-    public double SampleAt(int cycle, double degrees, double speedSwing)
-    {
-        var (from, to) = _cycles[cycle];
-        if (degrees < 0)
-            return from + degrees / 720 * (to - from);
-        var angle = CumulativeAngle(from, to, speedSwing);
-        var at = Array.BinarySearch(angle, degrees);
-        if (at < 0)
-            at = ~at;
-        return from + Math.Min(at, to - from);
-    }
-
-    /// <summary>The folded cycles one by one: the load in every bin.</summary>
-    public List<(double[] Load, double[] Speed)> FoldEach(double speedSwing) =>
-        [.. _cycles.Select(cycle => FoldOne(cycle.From, cycle.To, speedSwing))];
 
     private Unknown[] Unknowns()
     {
@@ -226,7 +186,7 @@ internal sealed class StarterModel
         {
             var torque = new double[Bins];
             for (var b = 0; b < Bins; b++)
-                torque[b] = usual(AfterTdc(BinAngle(b) - phase - _angles[i]));
+                torque[b] = usual(CrankingFold.AfterTdc(CrankingFold.BinAngle(b) - phase - _angles[i]));
             columns.Add(Follow(torque, speed, lag));
         }
 
@@ -296,7 +256,7 @@ internal sealed class StarterModel
 
     private (double[] Residual, double[] Mean, double[] Work, double Scale, double[] Speed) Evaluate(double[] q)
     {
-        var (mean, speed) = FoldCached(q[Swing] / _reach);
+        var (mean, speed) = _fold.Mean(q[Swing] / _reach);
         var (torque, work) = Torque(q, speed);
         var load = Follow(torque, speed, Math.Exp(q[Lag]));
         var use = Array.ConvertAll(mean, value => value > _overrun);
@@ -315,15 +275,15 @@ internal sealed class StarterModel
         var work = new double[n];
         var crank = new SliderCrank(q[Ratio], SliderCrank.UsualRodRatio);
         var meanSpeed = Statistics.Mean(speed);
-        var volumes = Volumes.Of(crank);
+        var volumes = ChargeVolumes.Of(crank);
         for (var i = 0; i < n; i++)
         {
             var tdc = q[Phase] + _angles[i];
-            var pressed = Compress(volumes, q[Closing], q[Opening], Math.Exp(q[Leak + i]), degree => meanSpeed / speed[Bin(tdc + degree)]);
+            var pressed = CompressedCharge.March(volumes, q[Closing], q[Opening], Math.Exp(q[Leak + i]), degree => meanSpeed / speed[CrankingFold.Bin(tdc + degree)]);
             work[i] = pressed.Work;
             for (var b = 0; b < Bins; b++)
             {
-                var after = AfterTdc(BinAngle(b) - tdc);
+                var after = CrankingFold.AfterTdc(CrankingFold.BinAngle(b) - tdc);
                 if (Math.Abs(after) < 180)
                     torque[b] += pressed.At(after);
             }
@@ -335,36 +295,8 @@ internal sealed class StarterModel
     /// <summary>The gas torque of a lone cylinder by degrees after TDC, for the rough start.</summary>
     private static Func<double, double> Shape(double ratio, double closing, double opening, double leak)
     {
-        var pressed = Compress(Volumes.Of(new SliderCrank(ratio, SliderCrank.UsualRodRatio)), closing, opening, leak, _ => 1);
+        var pressed = CompressedCharge.March(ChargeVolumes.Of(new SliderCrank(ratio, SliderCrank.UsualRodRatio)), closing, opening, leak, _ => 1);
         return after => Math.Abs(after) < 180 ? pressed.At(after) : 0;
-    }
-
-    /// <summary>
-    /// Marches a charge from intake closing to exhaust opening, a degree a step: polytropic change of volume, and a
-    /// leak whose mass flow grows with the overpressure (narrow gaps) and with the time a degree takes.
-    /// </summary>
-    private static Pressed Compress(Volumes volumes, double closing, double opening, double leak, Func<int, double> slowness)
-    {
-        var torque = new double[361];
-        var work = 0.0;
-        var first = (int)Math.Ceiling(-180 + closing + 1e-9);
-        var last = (int)Math.Floor(180 - opening);
-        // Valve events fall between whole degrees: the first step is the part of a degree that is left.
-        var logPressure = Exponent * (Math.Log(volumes.At(-180 + closing)) - volumes.Log(first));
-        for (var degree = first; degree <= last; degree++)
-        {
-            if (degree > first)
-                logPressure += Exponent * (volumes.Log(degree - 1) - volumes.Log(degree));
-            // Mass goes with pressure over temperature, temperature with the polytropic power of the pressure.
-            var density = Math.Exp(logPressure / Exponent);
-            var lost = leak * (Math.Exp(logPressure) - 1) / (density * volumes[degree]) * slowness(degree);
-            logPressure -= Exponent * Math.Clamp(lost, -0.3, 0.3);
-            torque[degree + 180] = (1 - Math.Exp(logPressure)) * volumes.Slope(degree);
-            if (degree < 0)
-                work += torque[degree + 180];
-        }
-
-        return new Pressed(torque, work);
     }
 
     /// <summary>The motor's answer to a load: a first-order lag in time, closed over the cycle.</summary>
@@ -375,7 +307,7 @@ internal sealed class StarterModel
             state = 0;
         for (var b = 0; b < Bins; b++)
         {
-            keep[b] = Math.Exp(-BinDegrees / (speed[b] * lag));
+            keep[b] = Math.Exp(-CrankingFold.BinDegrees / (speed[b] * lag));
             product *= keep[b];
             state = keep[b] * state + (1 - keep[b]) * torque[b];
         }
@@ -387,121 +319,6 @@ internal sealed class StarterModel
         return load;
     }
 
-    /// <summary>The fold of the last swing asked for: most steps of a fit leave the swing alone.</summary>
-    private (double[] Mean, double[] Speed) FoldCached(double speedSwing)
-    {
-        if (_lastFold is { } last && last.Swing == speedSwing)
-            return (last.Mean, last.Speed);
-        var (mean, speed) = Fold(speedSwing);
-        _lastFold = (speedSwing, mean, speed);
-        return (mean, speed);
-    }
-
-    private (double[] Mean, double[] Speed) Fold(double speedSwing)
-    {
-        var mean = new double[Bins];
-        var speed = new double[Bins];
-        foreach (var (from, to) in _cycles)
-        {
-            var (load, pace) = FoldOne(from, to, speedSwing);
-            for (var b = 0; b < Bins; b++)
-            {
-                mean[b] += load[b] / _cycles.Count;
-                speed[b] += pace[b] / _cycles.Count;
-            }
-        }
-
-        return (mean, speed);
-    }
-
-    private (double[] Load, double[] Speed) FoldOne(int from, int to, double speedSwing)
-    {
-        var angle = CumulativeAngle(from, to, speedSwing);
-        var load = new double[Bins];
-        var speed = new double[Bins];
-        var at = 0;
-        for (var b = 0; b < Bins; b++)
-        {
-            while (at + 2 < angle.Length && angle[at + 1] < BinAngle(b))
-                at++;
-            var width = angle[at + 1] - angle[at];
-            var share = (BinAngle(b) - angle[at]) / width;
-            var next = Math.Min(from + at + 1, _load.Length - 1);
-            load[b] = _load[from + at] + share * (_load[next] - _load[from + at]);
-            speed[b] = width / CrankingSignal.Step;
-        }
-
-        return (load, speed);
-    }
-
-    /// <summary>Degrees since the cycle began at each of its samples, the last one 720.</summary>
-    private double[] CumulativeAngle(int from, int to, double speedSwing)
-    {
-        var angle = new double[to - from + 1];
-        var mean = Statistics.Mean(_load.AsSpan(from, to - from));
-        for (var i = 0; i < to - from; i++)
-            angle[i + 1] = angle[i] + Math.Max(0.1, 1 - speedSwing * (_load[from + i] - mean));
-        var scale = 720 / angle[^1];
-        for (var i = 0; i < angle.Length; i++)
-            angle[i] *= scale;
-        return angle;
-    }
-
-    private static double BinAngle(int bin) => (bin + 0.5) * BinDegrees;
-
-    private static int Bin(double degrees) => (int)(Wrap(degrees) / BinDegrees) % Bins;
-
-    private static double AfterTdc(double degrees) => Wrap(degrees + 360) - 360;
-
-    private static double Wrap(double degrees)
-    {
-        var wrapped = degrees % 720;
-        return wrapped < 0 ? wrapped + 720 : wrapped;
-    }
-
     private static double Square(double value) => value * value;
 
-    /// <summary>Gas torque by whole degrees after TDC from -180, and the work of compression.</summary>
-    private readonly record struct Pressed(double[] Torque, double Work)
-    {
-        public double At(double afterTdc)
-        {
-            var place = afterTdc + 180;
-            var below = Math.Min((int)place, 359);
-            return Torque[below] + (place - below) * (Torque[below + 1] - Torque[below]);
-        }
-    }
-
-    /// <summary>Cylinder volume over its volume at bottom dead centre, by whole degrees.</summary>
-    private sealed class Volumes(SliderCrank crank)
-    {
-        private static Volumes? s_last;
-        private readonly double[] _volume =
-        [
-            .. Enumerable.Range(-180, 361).Select(d => crank.Volume(double.DegreesToRadians(d)) / crank.Volume(Math.PI)),
-        ];
-        private readonly double[] _log =
-        [
-            .. Enumerable.Range(-180, 361).Select(d => Math.Log(crank.Volume(double.DegreesToRadians(d)) / crank.Volume(Math.PI))),
-        ];
-        private readonly double[] _slope = [.. Enumerable.Range(-180, 361).Select(d => crank.VolumeSlope(double.DegreesToRadians(d)))];
-
-        public double this[int degree] => _volume[degree + 180];
-
-        public double Log(int degree) => _log[degree + 180];
-
-        public static Volumes Of(SliderCrank crank)
-        {
-            var last = s_last;
-            if (last is not null && last.Crank == crank)
-                return last;
-            return s_last = new Volumes(crank);
-        }
-
-        private SliderCrank Crank => crank;
-
-        public double At(double degree) => crank.Volume(double.DegreesToRadians(degree)) / crank.Volume(Math.PI);
-
-        public double Slope(int degree) => _slope[degree + 180];
-    }
 }

@@ -1,0 +1,165 @@
+using Maschera.Core.Basics;
+using Maschera.Core.Engines;
+using Maschera.Core.Signals;
+
+namespace Maschera.Core.Readings.CylinderPressure;
+
+/// <summary>What was fitted: the cycles and their cylinder, and the reference's where there is one.</summary>
+internal sealed record FittedCylinder(PressureCycles Cycles, GasFit Own, PressureCycles? Reference, GasFit? ReferenceFit);
+
+/// <summary>How late exhaust and intake come, their errors, and against what they count; null where it can't be told.</summary>
+internal sealed record ValveShifts(double? Exhaust, double ExhaustError, double? Intake, double IntakeError, string? Against);
+
+/// <summary>Which computed cylinder a capture is likest to: a sound train of valves or a shut valve, and how late they come.</summary>
+/// <param name="engine">The engine.</param>
+/// <param name="place">The measured cylinder's place in the firing order.</param>
+/// <param name="cancel">Stops the fits.</param>
+internal sealed class CylinderChoice(Engine engine, int place, CancellationToken cancel)
+{
+    /// <summary>A computed cylinder that leaves more than this is not like the measured one.</summary>
+    public const double Unlike = 0.6;
+
+    /// <summary>A shut intake valve is believed where its cylinder leaves less than this.</summary>
+    private const double ShutUnlike = 1.8;
+
+    /// <summary>How valves and ports flow is guessed where only the engine file is there; that is worth so much, degrees.</summary>
+    private const double OwnGuess = 5;
+
+    /// <summary>Timing of an ordinary engine, where the engine file has none.</summary>
+    private static readonly ValveTiming s_usual = new(134, 372, 348, 588);
+
+    /// <summary>The engine file's valve timing, or an ordinary one.</summary>
+    public static ValveTiming Timing(Engine engine) => engine.ValveTiming ?? s_usual;
+
+    /// <summary>
+    /// The measured cylinder's place in the firing order: without a crank sensor its neighbours' gas tells how the speed swings. On
+    /// an engine that fires evenly all places are alike; on others it has to be said.
+    /// </summary>
+    public static int Place(Engine engine, int? cylinder, IReadOnlyList<PressureCycles> ways, List<Note> notes)
+    {
+        if (cylinder is null && !engine.FiresEvenly() && ways.Any(way => !way.HasCrank))
+            notes.Add(
+                new(
+                    "neighbours-unknown",
+                    "This engine fires unevenly, and without a crank sensor the degrees depend on which cylinder it is: it is taken to be "
+                        + "the first of the firing order. Say which with --cylinder, or capture the crank sensor as well."
+                )
+            );
+        return cylinder is { } number ? Math.Max(0, engine.FiringOrder.ToList().IndexOf(number)) : 0;
+    }
+
+    public static SliderCrank Crank(Engine engine) => SliderCrank.Of(engine.Geometry, engine.IsDiesel ? 17 : 10.5);
+
+    /// <summary>The likeliest cylinder: a sound train of valves, or one valve that stays shut where that leaves far less over.</summary>
+    public FittedCylinder Best(
+        IReadOnlyList<PressureCycles> ways, PressureCycles? reference)
+    {
+        FittedCylinder Try(PressureCycles way, ShutValve shut)
+        {
+            List<MeanCycle> cycles = [new(way.Mean, way.SpeedRpm, way.HasCrank, shut)];
+            if (reference is not null)
+                cycles.Insert(0, new MeanCycle(reference.Mean, reference.SpeedRpm, reference.HasCrank));
+            var fits = new GasFitter(
+                cycles,
+                Crank(engine),
+                Timing(engine),
+                new SpeedSwing(engine, Crank(engine), Timing(engine), place)
+            ).Fit(cancel);
+            return new FittedCylinder(way, fits[^1], reference, reference is null ? null : fits[0]);
+        }
+
+        if (ways.Count == 2)
+            return ways.Select(way => Try(way, ShutValve.Exhaust)).MinBy(f => f.Own.Misfit)!;
+        var sound = Try(ways[0], ShutValve.None);
+        if (
+            HardlyRises(ways[0].Mean)
+            && Try(ways[0], ShutValve.Intake) is var shut
+            && shut.Own.Misfit < Math.Max(ShutUnlike, 2 * sound.Own.Misfit)
+        )
+            return shut;
+        if (sound.Own.Misfit < Unlike)
+            return sound;
+        return ((FittedCylinder[])[sound, Try(ways[0], ShutValve.Intake), Try(ways[0], ShutValve.Exhaust)]).MinBy(f => f.Own.Misfit)!;
+    }
+
+    /// <summary>
+    /// True where the tower stays lower above the exhaust's level than the intake stroke falls below it: nothing was drawn in
+    /// to be compressed.
+    /// </summary>
+    private static bool HardlyRises(float[] mean)
+    {
+        var exhaust = PressureCourses.Level(mean, 230, 330);
+        return mean.Max() - exhaust < 1.5 * (exhaust - PressureCourses.Level(mean, 430, 500));
+    }
+
+    public ValveShifts Shifts(
+        FittedCylinder fitted,
+        List<PressureCycles> references,
+        List<Note> notes
+    )
+    {
+        var own = fitted.Own;
+        if (fitted.ReferenceFit is not { } reference)
+        {
+            if (engine.ValveTiming is null)
+                return new(null, 0, null, 0, null);
+            notes.Add(
+                new(
+                    "against-file",
+                    "Shifts count from the engine file's valve timing: how valves and ports flow has to be guessed then, and that is "
+                        + "worth some degrees. A known-good capture gives far better figures."
+                )
+            );
+            return Seen(
+                own,
+                new(
+                    own.State.ExhaustShift,
+                    Doubt(own.ExhaustError, fitted) + OwnGuess,
+                    own.State.IntakeShift,
+                    Doubt(own.IntakeError, fitted) + OwnGuess,
+                    "engine file"
+                )
+            );
+        }
+
+        List<(double Exhaust, double Intake)> all = [Difference(own, reference)];
+        foreach (var other in references.Skip(1))
+        {
+            var further = Best([fitted.Cycles], other);
+            all.Add(Difference(further.Own, further.ReferenceFit!));
+        }
+
+        var (exhaust, intake) = (all.Average(s => s.Exhaust), all.Average(s => s.Intake));
+        double Spread(Func<(double Exhaust, double Intake), double> of) => Statistics.StandardDeviation([.. all.Select(of)]);
+        return Seen(
+            own,
+            new(
+                exhaust,
+                Math.Max(Doubt(own.ExhaustError, fitted), Spread(s => s.Exhaust)),
+                intake,
+                Math.Max(Doubt(own.IntakeError, fitted), Spread(s => s.Intake)),
+                "reference"
+            )
+        );
+    }
+
+    /// <summary>
+    /// With degrees from a crank sensor, what the computed cylinder gets wrong it gets wrong alike in both captures; without,
+    /// a part of it is the swing of the speed, which differs.
+    /// </summary>
+    private static double Doubt(double error, FittedCylinder fitted) => fitted.Cycles.HasCrank ? error / 3 : error * (1 + fitted.Own.Misfit / 0.3);
+
+    private static (double, double) Difference(GasFit own, GasFit reference) =>
+        (own.State.ExhaustShift - reference.State.ExhaustShift, own.State.IntakeShift - reference.State.IntakeShift);
+
+    /// <summary>A valve that stays shut has no timing, and neither has one whose shift drowns in its error.</summary>
+    private static ValveShifts Seen(GasFit own, ValveShifts shifts)
+    {
+        const double drowned = 12;
+        return shifts with
+        {
+            Exhaust = own.Shut == ShutValve.Exhaust || shifts.ExhaustError > drowned ? null : shifts.Exhaust,
+            Intake = own.Shut == ShutValve.Intake || shifts.IntakeError > drowned ? null : shifts.Intake,
+        };
+    }
+}

@@ -1,0 +1,112 @@
+using Maschera.Core.Engines;
+using Maschera.Core.Signals;
+using Maschera.Core.Timing;
+
+namespace Maschera.Core.Readings.RelativeCompression;
+
+/// <summary>The engine found in the capture.</summary>
+internal readonly record struct FoundEngine(StarterModel Model, StarterFit Fit, List<(int From, int To)> Cycles)
+{
+    public double Rpm => 120 / (Cycles.Average(c => c.To - c.From) * CrankingSignal.Step);
+
+    private const int LeastCycles = 3;
+
+    /// <summary>A window that holds a compression of even a slow twin, s, and the share of the usual reach it must show.</summary>
+    private const double LivelySeconds = 0.7,
+        LivelyShare = 0.3;
+
+    /// <summary>The best fit over all periods that may be a cycle; null where too little cranking was captured.</summary>
+    public static FoundEngine? Find(CrankingSignal signal, Engine engine, List<SyncEvent> sync, CancellationToken cancel)
+    {
+        var load = signal.Load.Samples;
+        var settled = SettledStretch(signal);
+        if (settled.End - settled.First < 0.5 / CrankingSignal.Step)
+            return null;
+        var periods = RelativeCompression.Cycles.CandidatePeriods(load.AsSpan(settled.First, settled.End - settled.First));
+        var rough = new List<(double Cost, double[] Start, List<(int From, int To)> Cycles)>();
+        var even = engine.FiresEvenly();
+        foreach (var period in FittingSync(periods, sync))
+        {
+            var bounds = RelativeCompression.Cycles.Track(load, settled.First, settled.End, period);
+            if (bounds.Count < 2)
+                continue;
+            var cycles = RelativeCompression.Cycles.Steady(load, bounds);
+            if (cycles.Count < LeastCycles)
+                continue;
+            var model = new StarterModel(signal, cycles, engine);
+            rough.AddRange(model.Starts(even).Take(even ? 2 : 5).Select(s => (s.Cost, s.Parameters, cycles)));
+        }
+
+        // A model remembers its last fold, so every fit that runs beside others has a model of its own.
+        return rough
+            .OrderBy(r => r.Cost)
+            .Take(even ? 4 : 8)
+            .SelectMany(r => new[] { r.Start, StarterModel.WithoutLeaks(r.Start) }.Select(start => (r.Cycles, Start: start)))
+            .AsParallel()
+            .AsOrdered()
+            .WithCancellation(cancel)
+            .Select(r => (r.Cycles, Near: new StarterModel(signal, r.Cycles, engine).Approach(r.Start, cancel)))
+            .OrderBy(r => r.Near.Cost)
+            .Take(2)
+            .Select(r => (r.Cycles, r.Near, Model: new StarterModel(signal, r.Cycles, engine)))
+            .Select(r => new FoundEngine(r.Model, r.Model.Fit(r.Near.Parameters, cancel), r.Cycles))
+            .AsSequential()
+            .OrderBy(f => f.Fit.Cost)
+            .Cast<FoundEngine?>()
+            .FirstOrDefault();
+    }
+
+    /// <summary>
+    /// Without the inrush and spin-up at the start, the run-down at the end, and any stretch in which nothing rises and falls.
+    /// </summary>
+    private static (int First, int End) SettledStretch(CrankingSignal signal)
+    {
+        var length = signal.End - signal.First;
+        var spinUp = Math.Min((int)(1.0 / CrankingSignal.Step), length / 4);
+        var runDown = Math.Min((int)(0.15 / CrankingSignal.Step), length / 10);
+        return LongestLively(signal.Load.Samples, signal.First + spinUp, signal.End - runDown);
+    }
+
+    /// <summary>
+    /// The longest part whose load keeps rising and falling: where the engine caught, the overrun starter's current
+    /// stays flat.
+    /// </summary>
+    private static (int First, int End) LongestLively(float[] load, int first, int end)
+    {
+        var window = (int)(LivelySeconds / CrankingSignal.Step);
+        var hop = window / 7;
+        if (end - first < 3 * window)
+            return (first, end);
+        var reaches = new List<double>();
+        for (var at = first; at + window <= end; at += hop)
+            reaches.Add(Statistics.Quantile(load.AsSpan(at, window), 0.98) - Statistics.Quantile(load.AsSpan(at, window), 0.02));
+        var least = LivelyShare * Statistics.Quantile(Statistics.Sorted(reaches), 0.8);
+        (int From, int Count) best = default;
+        for (int i = 0, from = 0; i <= reaches.Count; i++)
+        {
+            if (i < reaches.Count && reaches[i] >= least)
+                continue;
+            if (i - from > best.Count)
+                best = (from, i - from);
+            from = i + 1;
+        }
+
+        return (first + best.From * hop, Math.Min(end, first + (best.From + best.Count - 1) * hop + window));
+    }
+
+    /// <summary>
+    /// Where a sync beats evenly a cycle lasts one beat or two; periods of the load that agree are taken, or else the
+    /// beat itself.
+    /// </summary>
+    private static List<double> FittingSync(List<double> periods, List<SyncEvent> sync)
+    {
+        var beats = sync.Zip(sync.Skip(1), (a, b) => b.Peak - a.Peak).ToList();
+        if (beats.Count == 0)
+            return periods;
+        var beat = Statistics.Median(beats);
+        if (beats.Count(b => Math.Abs(b / beat - 1) < 0.15) < 0.6 * beats.Count)
+            return periods;
+        var fitting = periods.Where(p => Math.Abs(p / beat - 1) < 0.06 || Math.Abs(p / beat - 2) < 0.12).ToList();
+        return fitting.Count > 0 ? fitting : [beat, 2 * beat];
+    }
+}
