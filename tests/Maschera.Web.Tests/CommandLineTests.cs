@@ -61,6 +61,35 @@ public sealed class CommandLineTests : IDisposable
         Assert.Single(errors.Trim().Split('\n'));
     }
 
+    [Theory]
+    [InlineData("Time (s),Anything at all (V)\n")]
+    [InlineData("Time (s),\n")]
+    [InlineData("")]
+    public void The_only_channel_needs_no_name(string header)
+    {
+        var rows = Enumerable.Range(0, 4000).Select(i => $"{i * 1e-4:0.0000},{(i % 100 < 40 ? 12 : 0.2)}");
+        var (exit, output, _) = Run("read", "duty", Write("only.csv", header + string.Join("\n", rows) + "\n"));
+        Assert.Equal(0, exit);
+        using var json = JsonDocument.Parse(output);
+        Assert.Equal("steady", json.RootElement.GetProperty("verdict").GetString());
+    }
+
+    [Fact]
+    public void What_there_was_to_doubt_about_the_file_stands_among_the_notes()
+    {
+        var rows = Enumerable.Range(0, 4000).Select(i => $"{i * 1e-4:0.0000},{(i % 100 < 40 ? 12 : 0.2)}{(i == 700 ? "" : ",1")}");
+        var (_, output, _) = Run(
+            "read",
+            "duty",
+            Write("short.csv", "Time (s),Control (V),Other (A)\n" + string.Join("\n", rows) + "\n"),
+            "--channel",
+            "signal=control"
+        );
+        using var json = JsonDocument.Parse(output);
+        var notes = json.RootElement.GetProperty("notes").EnumerateArray().ToDictionary(n => n.GetProperty("code").GetString()!);
+        Assert.Contains("line 702", notes["short-rows"].GetProperty("text").GetString(), StringComparison.Ordinal);
+    }
+
     [Fact]
     public void A_probe_scales_its_column()
     {
