@@ -15,8 +15,10 @@ internal static class FlatCheck
     /// <summary>The driver moves over at least this share of its range within the stand.</summary>
     private const double DriverMoves = 0.2;
 
-    /// <summary>A driver and what it drives go together at least so well, elsewhere.</summary>
-    private const double LeastTogether = 0.6;
+    /// <summary>A driver and what it drives go together at least so well, elsewhere; less is enough where the stand is long.</summary>
+    private const double LeastTogether = 0.6,
+        LeastTogetherLong = 0.45,
+        LongSeconds = 15;
 
     /// <summary>A chance smaller than this that a live value repeats itself so often.</summary>
     private const double LeastChance = 1e-6;
@@ -66,12 +68,13 @@ internal static class FlatCheck
         if (!stands && !IsUnlikely(channel, first, last))
             return null;
         // At its stop a throttle stands while the engine runs down; only the foot has to move it.
+        var together = to - from < LongSeconds ? LeastTogether : LeastTogetherLong;
         var stop = !stands && IsStop(channel, channel.Samples[first], first, last);
         return drivers.FirstOrDefault(d =>
             (!stop || d.Is(KnownQuantities.Pedal))
             && MovesWithin(d, from, to)
             && (
-                stands ? channel.Quantity is not null && !IsNearIdle(d, from, to) : Math.Abs(Together(channel, d, from, to)) > LeastTogether
+                stands ? channel.Quantity is not null && !IsNearIdle(d, from, to) : Math.Abs(Together(channel, d, from, to)) > together
             )
         );
     }

@@ -16,9 +16,11 @@ internal static partial class SpikeCheck
     /// <summary>Excursions beyond so many standard deviations of the noise count.</summary>
     private const double Clear = 8;
 
-    /// <summary>Excursions closer than this belong together; longer ones are no spikes, s.</summary>
+    /// <summary>Excursions closer than this belong together; longer ones are no spikes, s. At least so many samples where they are slow.</summary>
     private const double Apart = 0.4e-3,
-        MostLength = 2.5e-3;
+        ApartSamples = 1.5,
+        MostLength = 2.5e-3,
+        MostSamples = 3.5;
 
     private const int LeastSpikes = 3;
 
@@ -67,12 +69,13 @@ internal static partial class SpikeCheck
             );
         var limit = Math.Max(Clear * noise, 0.004 * Math.Max(Math.Abs(channel.Quantile(0.5)), channel.Range));
         var spikes = new List<Spike>();
+        var apart = Math.Max(Apart, ApartSamples * channel.Time.Step);
         for (var i = 0; i < rest.Length; i++)
         {
             if (!(Math.Abs(rest[i]) > limit))
                 continue;
             var t = channel.Time[i];
-            if (spikes.Count > 0 && t - spikes[^1].To < Apart)
+            if (spikes.Count > 0 && t - spikes[^1].To < apart)
                 spikes[^1] = spikes[^1] with
                 {
                     To = t,
@@ -82,7 +85,7 @@ internal static partial class SpikeCheck
                 spikes.Add(new Spike(t, t, rest[i]));
         }
 
-        return [.. spikes.Where(s => s.To - s.From < MostLength)];
+        return [.. spikes.Where(s => s.To - s.From < Math.Max(MostLength, MostSamples * channel.Time.Step))];
     }
 
     /// <summary>What is left when the level, a line through medians of short pieces, is taken off.</summary>
