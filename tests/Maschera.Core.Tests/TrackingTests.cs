@@ -39,6 +39,34 @@ public class TrackingTests
     }
 
     [Theory]
+    [InlineData(18, 0)]
+    [InlineData(18, 8)]
+    [InlineData(18, -8)]
+    [InlineData(30, 10)]
+    [InlineData(13, 3)]
+    public void A_swing_that_does_not_die_down_oscillates_also_when_it_leaves_the_band_on_one_side_alone(double swing, double offset)
+    {
+        for (var seed = 1; seed <= 6; seed++)
+        {
+            var result = Read(LogMaker.Follow(seed, new(5, 1) { Swing = swing, Offset = offset }, interval: 0.04 + 0.02 * (seed % 3)));
+            Assert.True(result.Verdict == "oscillates", $"seed {seed}: {result.Sentence}");
+        }
+    }
+
+    [Theory]
+    [InlineData(4, 0.12)]
+    [InlineData(6, 0.2)]
+    [InlineData(9, 0.15)]
+    public void A_ringing_that_dies_down_overshoots(double natural, double damping)
+    {
+        for (var seed = 1; seed <= 6; seed++)
+        {
+            var result = Read(LogMaker.Follow(seed, new(natural, damping), interval: 0.05));
+            Assert.True(result.Verdict == "overshoots", $"seed {seed}: {result.Verdict}, {result.Sentence}");
+        }
+    }
+
+    [Theory]
     [InlineData("below", 0.7, 0, 0, false)]
     [InlineData("above", 1, 15, 0, false)]
     [InlineData("below", 1, -16, 0, false)]

@@ -20,8 +20,12 @@ public sealed class TrackingReading : ReadingOf<TrackingResult>
     /// <summary>Actual that moves by less than this share of desired is stuck.</summary>
     private const double StuckShare = 0.08;
 
-    /// <summary>Crossings from beyond one side of the band to beyond the other, on one plateau, that are no dying ringing.</summary>
+    /// <summary>Half swings on one plateau from which they are no dying ringing.</summary>
     private const int LeastTurns = 5;
+
+    /// <summary>What counts as a half swing, in bands, and how much of the first ones the last ones keep where nothing dies down.</summary>
+    private const double HalfSwing = 0.4,
+        LeastKept = 0.55;
 
     private const int MostPoints = 1_200;
 
@@ -245,7 +249,7 @@ public sealed class TrackingReading : ReadingOf<TrackingResult>
         }
 
         /// <summary>
-        /// Actual goes from beyond one side of the band to beyond the other again and again, and its swing does not die down.
+        /// Actual keeps crossing desired, on one side at least beyond the band, again and again, and its swing does not die down.
         /// </summary>
         private bool AreSwinging()
         {
@@ -257,27 +261,31 @@ public sealed class TrackingReading : ReadingOf<TrackingResult>
 
         private bool KeepsSwinging(double from, double to)
         {
-            var (side, turns) = (0, 0);
+            var tops = Tops(from, to);
+            if (tops.Count <= LeastTurns)
+                return false;
+            double Side(int sign) => Statistics.Median(tops.Where(t => Math.Sign(t) == sign).Select(Math.Abs));
+            return Math.Max(Side(1), Side(-1)) > 1 && Swing(tops.TakeLast(4)) > LeastKept * Swing(tops.Take(4));
+        }
+
+        private static double Swing(IEnumerable<double> tops) => tops.Average(Math.Abs);
+
+        /// <summary>The furthest of each half swing from desired, in bands; a half swing begins clear of desired on its other side.</summary>
+        private List<double> Tops(double from, double to)
+        {
             var tops = new List<double>();
             foreach (var p in _course.Where(p => p.Seconds >= from && p.Seconds < to))
             {
                 var off = (p.Actual - p.Desired) / p.Band;
-                var now =
-                    off > 1 ? 1
-                    : off < -1 ? -1
-                    : 0;
-                if (now != 0 && now != side)
-                {
-                    if (side != 0)
-                        turns++;
-                    side = now;
-                    tops.Add(Math.Abs(off));
-                }
-                else if (now != 0)
-                    tops[^1] = Math.Max(tops[^1], Math.Abs(off));
+                if (!(Math.Abs(off) > HalfSwing))
+                    continue;
+                if (tops.Count == 0 || Math.Sign(tops[^1]) != Math.Sign(off))
+                    tops.Add(off);
+                else if (Math.Abs(off) > Math.Abs(tops[^1]))
+                    tops[^1] = off;
             }
 
-            return turns >= LeastTurns && tops.TakeLast(3).Average() > 0.55 * tops.Take(3).Average();
+            return tops;
         }
     }
 
