@@ -34,6 +34,9 @@ public sealed class AngleClock
     /// <summary>A tooth further off its place than this share of a pitch is remarked on.</summary>
     private const double ToothOff = 0.12;
 
+    /// <summary>An inductive sensor's crossings are told from the other ones where they are off by less than this share of those.</summary>
+    private const double CrossingSure = 0.5;
+
     /// <summary>On a wheel without gaps no stand of the signal is this many times longer than the usual one.</summary>
     private const double PlainStands = 1.5;
 
@@ -83,6 +86,9 @@ public sealed class AngleClock
     /// <summary>How well a single tooth edge is known, standard deviation in degrees at the mean speed.</summary>
     public double StandardErrorDegrees { get; private init; }
 
+    /// <summary>The crossings of an inductive sensor it goes by; null of any other.</summary>
+    internal Crossing? InductiveCrossing { get; private set; }
+
     /// <summary>Times of the tooth edges, s.</summary>
     public ReadOnlySpan<double> Seconds => _seconds;
 
@@ -105,11 +111,13 @@ public sealed class AngleClock
         Make(crank, SensorEdges.Find(crank), engine, repeats);
 
     /// <summary>The same from edges that are found already.</summary>
+    /// <param name="rising">Which crossing of an inductive sensor to go by; the one that lies evenly where null.</param>
     internal static (AngleClock? Clock, Note? Problem) Make(
         Channel crank,
         SensorEdges sensor,
         Engine? engine,
-        Func<ToothPlaces, int?>? repeats = null
+        Func<ToothPlaces, int?>? repeats = null,
+        bool? rising = null
     )
     {
         if (sensor.Edges.Count < 2 * LeastEdges)
@@ -120,7 +128,31 @@ public sealed class AngleClock
                     $"'{crank.Name}' shows fewer than {LeastEdges} teeth. Check the sensor and its hook-up, or capture longer."
                 )
             );
-        var all = Train(sensor);
+        (AngleClock? Clock, Note? Problem) first = default;
+        var ways = Ways(sensor, rising);
+        foreach (var way in ways)
+        {
+            var made = Make(crank, way.Train, sensor.Jitter, engine, repeats);
+            if (made.Clock is { } clock)
+            {
+                clock.InductiveCrossing = sensor.IsInductive ? new Crossing(way.Rising, IsSure(ways)) : null;
+                return made;
+            }
+
+            first = first.Problem is null ? made : first;
+        }
+
+        return first;
+    }
+
+    private static (AngleClock? Clock, Note? Problem) Make(
+        Channel crank,
+        ToothTrain all,
+        double jitter,
+        Engine? engine,
+        Func<ToothPlaces, int?>? repeats
+    )
+    {
         var found = WheelFinder.Find(all);
         var (train, stop) = Turning(all, engine?.CrankWheel?.Teeth ?? (found is { Teeth: > 0 } ? found.Teeth : UsualTeeth));
         if (train.Seconds.Length < LeastEdges)
@@ -140,7 +172,7 @@ public sealed class AngleClock
                         + $"Give the engine its crankWheel, or capture the cam as well."
                 )
             );
-        return (Run(train, wheel, sensor.Jitter, engine, stop), null);
+        return (Run(train, wheel, jitter, engine, stop), null);
     }
 
     /// <summary>Degrees at a time: through the teeth by parabolas, beyond them by the last speed.</summary>
@@ -243,18 +275,25 @@ public sealed class AngleClock
         return (v0 * after + v1 * before) / (before + after);
     }
 
+    /// <summary>Which crossings of an inductive sensor the clock goes by.</summary>
+    /// <param name="Rising">Those that go up.</param>
+    /// <param name="IsSure">True where the other ones lie clearly less evenly.</param>
+    internal sealed record Crossing(bool Rising, bool IsSure);
+
     /// <summary>
-    /// The edges to go by: of a hall sensor those that end a gap, of an inductive one those that lie evenly through it.
-    /// So a sensor the other way round gives the same angles.
+    /// The edges to go by, the likelier first: of a hall sensor those that end a gap, of an inductive one those that lie evenly
+    /// through it, or those that are asked for. So a sensor the other way round gives the same angles.
     /// </summary>
-    private static ToothTrain Train(SensorEdges sensor)
+    private static List<(bool Rising, ToothTrain Train)> Ways(SensorEdges sensor, bool? rising)
     {
-        var up = ToothTrain.Of(sensor.Times(rising: true));
-        var down = ToothTrain.Of(sensor.Times(rising: false));
-        if (sensor.IsInductive)
-            return up.Misfit <= down.Misfit ? up : down;
-        return GapIsLow(sensor.Edges) ? up : down;
+        (bool Rising, ToothTrain Train) Way(bool up) => (up, ToothTrain.Of(sensor.Times(up)));
+        if (!sensor.IsInductive)
+            return [Way(GapIsLow(sensor.Edges))];
+        return rising is { } asked ? [Way(asked)] : [.. new[] { Way(true), Way(false) }.OrderBy(w => w.Train.Misfit)];
     }
+
+    private static bool IsSure(List<(bool Rising, ToothTrain Train)> ways) =>
+        ways.Count == 2 && ways[0].Train.Misfit < CrossingSure * ways[1].Train.Misfit;
 
     /// <summary>
     /// The longest stretch in which the crank turns on: where it stops it rocks back, and a sensor does not tell which way.

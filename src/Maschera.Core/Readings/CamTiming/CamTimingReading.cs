@@ -102,9 +102,56 @@ public sealed class CamTimingReading : ReadingOf<CamTimingResult>
             (reference, problem) = Sensors.Measure(theirs, request.Engine);
             if (reference is null)
                 return Unusable(channels, new Note("reference-" + problem!.Code, "The reference: " + problem.Text), measured);
+            (measured, reference) = SameCrossing(channels, theirs, measured, reference, request.Engine);
         }
 
         return Compare(request, channels, measured, reference);
+    }
+
+    /// <summary>
+    /// The crossing in the middle of an inductive tooth and the one between teeth lie half a tooth apart. Where one capture does not
+    /// tell which is which it takes the one of the other, for the sensor is wired alike in both.
+    /// </summary>
+    private static (Sensors Measured, Sensors Reference) SameCrossing(
+        Dictionary<string, Channel> channels,
+        Dictionary<string, Channel> theirs,
+        Sensors measured,
+        Sensors reference,
+        Engine? engine
+    )
+    {
+        if (
+            measured.Clock.InductiveCrossing is not { } own
+            || reference.Clock.InductiveCrossing is not { } good
+            || own.Rising == good.Rising
+            || own.IsSure && good.IsSure
+        )
+            return (measured, reference);
+        return own.IsSure
+            ? (measured, Sensors.Measure(theirs, engine, own.Rising).Item1 ?? reference)
+            : (Sensors.Measure(channels, engine, good.Rising).Item1 ?? measured, reference);
+    }
+
+    /// <summary>What the sensors' kinds leave open between capture and reference; null where nothing.</summary>
+    private static Note? HalfTooth(Sensors measured, Sensors reference)
+    {
+        var (own, good) = (measured.Clock.InductiveCrossing, reference.Clock.InductiveCrossing);
+        var half = measured.Clock.Wheel.Pitch / 2;
+        if (own is null != good is null)
+            return new Note(
+                "other-sensor",
+                $"One capture's crank sensor is inductive, the other's a hall sensor: their edges stand at other places of a tooth, so "
+                    + $"the offset is only known to about half a tooth, {half:0.0}°. Compare with a capture of the same kind of sensor."
+            );
+        if (own is not null && good is not null && own.Rising != good.Rising)
+            return new Note(
+                "half-tooth",
+                own.IsSure && good.IsSure
+                    ? "The crank sensor is wired the other way round than in the reference; the middle of the teeth is taken in both."
+                    : $"Which crossing of the crank sensor is the middle of a tooth is not sure: the offset may be off by half a tooth, "
+                        + $"{half:0.0}°. Capture longer, at a higher rate."
+            );
+        return null;
     }
 
     /// <summary>
@@ -150,6 +197,8 @@ public sealed class CamTimingReading : ReadingOf<CamTimingResult>
                 measured
             );
         List<Note> notes = [.. measured.Clock.Notes];
+        if (reference is not null && HalfTooth(measured, reference) is { } half)
+            notes.Add(half);
         if (reference is not null)
             notes.AddRange(
                 reference.Clock.Notes.Where(n => notes.All(m => m.Code != n.Code)).Select(n => n with { Text = "The reference: " + n.Text })
@@ -388,7 +437,7 @@ public sealed class CamTimingReading : ReadingOf<CamTimingResult>
     /// <summary>One capture's clock and its cams on it.</summary>
     private sealed record Sensors(AngleClock Clock, Dictionary<string, CamPattern> Cams)
     {
-        public static (Sensors?, Note?) Measure(Dictionary<string, Channel> channels, Engine? engine)
+        public static (Sensors?, Note?) Measure(Dictionary<string, Channel> channels, Engine? engine, bool? rising = null)
         {
             var (crank, cam) = (channels["crank"], channels["cam"]);
             var sensors = channels.ToDictionary(c => c.Key, c => SensorEdges.Find(c.Value));
@@ -397,7 +446,8 @@ public sealed class CamTimingReading : ReadingOf<CamTimingResult>
                 crank,
                 sensors["crank"],
                 engine,
-                places => cams["cam"].Select(edges => CamPattern.Repeats(edges, places)).FirstOrDefault(count => count is not null)
+                places => cams["cam"].Select(edges => CamPattern.Repeats(edges, places)).FirstOrDefault(count => count is not null),
+                rising
             );
             if (Swapped(crank, sensors["crank"], cam, sensors["cam"], engine))
                 return (
