@@ -78,9 +78,7 @@ public static class WavFile
                 new("cut-short", $"The header claims {claimed / format.FrameBytes} samples, but only {frames} are there; they are read.")
             );
         else if (claimed % format.FrameBytes != 0)
-            notes.Add(
-                new("cut-short", $"The data end in the middle of a sample of all channels; the {frames} whole ones are read.")
-            );
+            notes.Add(new("cut-short", $"The data end in the middle of a sample of all channels; the {frames} whole ones are read."));
         return notes;
     }
 

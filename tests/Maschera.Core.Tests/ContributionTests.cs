@@ -59,9 +59,7 @@ public class ContributionTests
     [Fact]
     public void Two_odd_ones_are_both_named()
     {
-        var result = Read(
-            Log(1, "Smooth running correction {0}", "mm3/st", 0, 0.1, cylinder => cylinder is 2 or 5 ? _ => 2.1 : _ => -0.6)
-        );
+        var result = Read(Log(1, "Smooth running correction {0}", "mm3/st", 0, 0.1, cylinder => cylinder is 2 or 5 ? _ => 2.1 : _ => -0.6));
         Assert.Equal("several-odd", result.Verdict);
         Assert.Equal([2, 5], result.Cylinders.Where(c => c.IsOdd).Select(c => c.Cylinder));
         Assert.Contains("Cylinder 2", result.Sentence, StringComparison.Ordinal);

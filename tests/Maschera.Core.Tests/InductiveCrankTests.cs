@@ -38,11 +38,7 @@ public class InductiveCrankTests
                 _ => -11.5,
             };
             var engine = Of(cylinders, teeth, missing);
-            var result = Read(
-                Cranking(engine, seed, 170 + 15 * seed, offset),
-                Cranking(engine, 50 + seed, 240 - 12 * seed, 0),
-                engine
-            );
+            var result = Read(Cranking(engine, seed, 170 + 15 * seed, offset), Cranking(engine, 50 + seed, 240 - 12 * seed, 0), engine);
             Assert.False(result.IsUnusable, $"seed {seed}: {result.Sentence}");
             Assert.Equal(teeth, result.Wheel!.Teeth);
             Assert.True(
@@ -60,10 +56,7 @@ public class InductiveCrankTests
         Assert.False(result.IsUnusable, result.Sentence);
         Assert.Contains("3.0°", result.Notes.Single(n => n.Code == "other-sensor").Text, StringComparison.Ordinal);
         Assert.InRange(result.OffsetDegrees!.Value, -3.5, 3.5);
-        Assert.DoesNotContain(
-            Read(Cranking(engine, 1, 220, 0), Cranking(engine, 2, 220, 0), engine).Notes,
-            n => n.Code is "other-sensor"
-        );
+        Assert.DoesNotContain(Read(Cranking(engine, 1, 220, 0), Cranking(engine, 2, 220, 0), engine).Notes, n => n.Code is "other-sensor");
     }
 
     private static Engine Of(int cylinders, int teeth, int missing) =>

@@ -90,7 +90,9 @@ public class MotoredCylinderTests
     [Fact]
     public void The_cycle_closes_and_every_pressure_is_above_nothing()
     {
-        foreach (var state in new[] { s_sound, s_sound with { LeakArea = 2e-3 }, s_sound with { Intake = 1 }, s_sound with { Exhaust = 2 } })
+        foreach (
+            var state in new[] { s_sound, s_sound with { LeakArea = 2e-3 }, s_sound with { Intake = 1 }, s_sound with { Exhaust = 2 } }
+        )
         {
             var pressures = Cycle(state);
             Assert.Equal(720 * MotoredCylinder.PerDegree, pressures.Length);

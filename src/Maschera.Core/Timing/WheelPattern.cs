@@ -173,7 +173,9 @@ internal sealed class ToothTrain
                 var beside = Math.Max(i > 1 ? intervals[i - 2] : 0, i + 1 < intervals.Length ? intervals[i + 1] : 0);
                 // Two whole intervals together are longer than the one beside them, also at a gap's end.
                 var usual = before + after > 1.6 * beside ? 0 : Usual(intervals, i);
-                if (Math.Min(before, after) < 0.6 * usual && Math.Max(before, after) < 0.9 * usual && before + after < 1.3 * usual)
+                // A spike close to a tooth leaves the rest nearly whole; no tooth is that short.
+                var whole = Math.Min(before, after) < 0.25 * usual ? 1.1 : 0.9;
+                if (Math.Min(before, after) < 0.6 * usual && Math.Max(before, after) < whole * usual && before + after < 1.3 * usual)
                 {
                     kept.Add(double.NaN);
                     continue;

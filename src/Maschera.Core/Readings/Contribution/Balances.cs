@@ -33,13 +33,7 @@ internal static class Balances
                     var off = course.Value - Statistics.Median(others.Select(o => o.Value));
                     var isOdd = StandsOut(course, others, c => c.Value, c => c.Spread);
                     var isLate = course.Moves && StandsOut(course, others, c => c.Last, c => c.LastSpread);
-                    return new CylinderBalance(
-                        course.Cylinder,
-                        course.Value,
-                        course.Spread,
-                        higherIsWeak ? off : -off,
-                        isOdd || isLate
-                    )
+                    return new CylinderBalance(course.Cylinder, course.Value, course.Spread, higherIsWeak ? off : -off, isOdd || isLate)
                     {
                         IsLearning = isLate,
                     };
@@ -52,7 +46,14 @@ internal static class Balances
     {
         var (whole, first, last) = (Statistics.Sorted(values), Third(values, 0), Third(values, 2));
         var (value, end, start) = (Middle(whole), Middle(last), Middle(first));
-        return new(cylinder, value, Spread(whole), end, Spread(last), Math.Abs(end - start) > Moves * Math.Max(Spread(last), Spread(first)));
+        return new(
+            cylinder,
+            value,
+            Spread(whole),
+            end,
+            Spread(last),
+            Math.Abs(end - start) > Moves * Math.Max(Spread(last), Spread(first))
+        );
     }
 
     private static double[] Third(double[] values, int which) =>

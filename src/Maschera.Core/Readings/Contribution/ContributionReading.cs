@@ -163,7 +163,8 @@ public sealed partial class ContributionReading : ReadingOf<ContributionResult>
     }
 
     private static string Said(CylinderBalance odd, string unit) =>
-        $"Cylinder {odd.Cylinder} gives clearly {(odd.Weak > 0 ? "less" : "more")} than the others: {odd.Value:0.##} {unit}".TrimEnd() + ".";
+        $"Cylinder {odd.Cylinder} gives clearly {(odd.Weak > 0 ? "less" : "more")} than the others: {odd.Value:0.##} {unit}".TrimEnd()
+        + ".";
 
     private static string Sign(ReadingRequest request, string unit, string name, List<Note> notes)
     {

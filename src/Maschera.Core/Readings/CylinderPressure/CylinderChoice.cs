@@ -51,8 +51,7 @@ internal sealed class CylinderChoice(Engine engine, int place, CancellationToken
     public static SliderCrank Crank(Engine engine) => SliderCrank.Of(engine.Geometry, engine.IsDiesel ? 17 : 10.5);
 
     /// <summary>The likeliest cylinder: a sound train of valves, or one valve that stays shut where that leaves far less over.</summary>
-    public FittedCylinder Best(
-        IReadOnlyList<PressureCycles> ways, PressureCycles? reference)
+    public FittedCylinder Best(IReadOnlyList<PressureCycles> ways, PressureCycles? reference)
     {
         FittedCylinder Try(PressureCycles way, ShutValve shut)
         {
@@ -92,11 +91,7 @@ internal sealed class CylinderChoice(Engine engine, int place, CancellationToken
         return mean.Max() - exhaust < 1.5 * (exhaust - PressureCourses.Level(mean, 430, 500));
     }
 
-    public ValveShifts Shifts(
-        FittedCylinder fitted,
-        List<PressureCycles> references,
-        List<Note> notes
-    )
+    public ValveShifts Shifts(FittedCylinder fitted, List<PressureCycles> references, List<Note> notes)
     {
         var own = fitted.Own;
         if (fitted.ReferenceFit is not { } reference)
@@ -147,7 +142,8 @@ internal sealed class CylinderChoice(Engine engine, int place, CancellationToken
     /// With degrees from a crank sensor, what the computed cylinder gets wrong it gets wrong alike in both captures; without,
     /// a part of it is the swing of the speed, which differs.
     /// </summary>
-    private static double Doubt(double error, FittedCylinder fitted) => fitted.Cycles.HasCrank ? error / 3 : error * (1 + fitted.Own.Misfit / 0.3);
+    private static double Doubt(double error, FittedCylinder fitted) =>
+        fitted.Cycles.HasCrank ? error / 3 : error * (1 + fitted.Own.Misfit / 0.3);
 
     private static (double, double) Difference(GasFit own, GasFit reference) =>
         (own.State.ExhaustShift - reference.State.ExhaustShift, own.State.IntakeShift - reference.State.IntakeShift);

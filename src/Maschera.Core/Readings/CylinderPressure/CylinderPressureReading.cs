@@ -177,7 +177,9 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
         if (!request.Options.TryGetValue("zero", out var said))
             return fitted;
         var fromExhaust = said == "exhaust";
-        var zero = fromExhaust ? PressureCourses.Level(PressureCourses.OnTdc(fitted.Cycles.Mean, fitted.Own.Angles), 230, 330) : request.Number("zero", 0);
+        var zero = fromExhaust
+            ? PressureCourses.Level(PressureCourses.OnTdc(fitted.Cycles.Mean, fitted.Own.Angles), 230, 330)
+            : request.Number("zero", 0);
         notes.Add(
             new(
                 "zero-set",

@@ -73,9 +73,7 @@ internal static class FlatCheck
         return drivers.FirstOrDefault(d =>
             (!stop || d.Is(KnownQuantities.Pedal))
             && MovesWithin(d, from, to)
-            && (
-                stands ? channel.Quantity is not null && !IsNearIdle(d, from, to) : Math.Abs(Together(channel, d, from, to)) > together
-            )
+            && (stands ? channel.Quantity is not null && !IsNearIdle(d, from, to) : Math.Abs(Together(channel, d, from, to)) > together)
         );
     }
 

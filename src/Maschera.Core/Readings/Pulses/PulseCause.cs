@@ -63,9 +63,7 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
         var leaves = isIntake ? PairLeaves : PairLeavesOfBlowDown;
         return
         [
-            .. found
-                .Select(f => simplest > OneLeaves && f.Two.Unexplained < leaves * simplest ? f.Two : f.One)
-                .OrderBy(c => c.Unexplained),
+            .. found.Select(f => simplest > OneLeaves && f.Two.Unexplained < leaves * simplest ? f.Two : f.One).OrderBy(c => c.Unexplained),
         ];
     }
 
@@ -95,7 +93,10 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
 
     private static PulseCause Better(PulseCause known, PulseCause? found, double penalty) =>
         found is not null && Math.Min(1, found.Unexplained * penalty) is var left && left < known.Unexplained
-            ? found with { Unexplained = left }
+            ? found with
+            {
+                Unexplained = left,
+            }
             : known;
 
     /// <summary>

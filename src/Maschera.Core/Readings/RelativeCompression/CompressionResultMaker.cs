@@ -121,11 +121,7 @@ internal sealed class CompressionResultMaker(Engine engine, CrankingSignal signa
         return new FoldedCycle(
             [.. range.Select(b => (float)(b * degreesPerBin))],
             [.. range.Select(b => At(found.Fit.Mean, b))],
-            [
-                .. range.Select(b =>
-                    (float)Math.Round(Statistics.StandardDeviation([.. each.Select(f => f.Load[(b + offset) % bins])]), 2)
-                ),
-            ],
+            [.. range.Select(b => (float)Math.Round(Statistics.StandardDeviation([.. each.Select(f => f.Load[(b + offset) % bins])]), 2))],
             [.. range.Select(b => At(found.Fit.Fitted, b))]
         );
     }

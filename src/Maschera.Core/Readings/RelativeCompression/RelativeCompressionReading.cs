@@ -97,7 +97,11 @@ public sealed class RelativeCompressionReading : ReadingOf<RelativeCompressionRe
                     + "the starter cable, and that the engine does not fire."
             );
         AddDoubts(draft, channels, signal, found, sync.Count);
-        var result = new CompressionResultMaker(engine, signal, found, draft).Result(syncChannel is null ? null : sync, syncKind, syncCylinder);
+        var result = new CompressionResultMaker(engine, signal, found, draft).Result(
+            syncChannel is null ? null : sync,
+            syncKind,
+            syncCylinder
+        );
         if (result.Positions.Max(p => p.SpreadPercent) > WildSpread)
             return draft.Unusable(
                 "unsteady",
@@ -167,7 +171,13 @@ public sealed class RelativeCompressionReading : ReadingOf<RelativeCompressionRe
         };
     }
 
-    private static void AddDoubts(CompressionDraft draft, Dictionary<string, Channel> channels, CrankingSignal signal, FoundEngine found, int syncEvents)
+    private static void AddDoubts(
+        CompressionDraft draft,
+        Dictionary<string, Channel> channels,
+        CrankingSignal signal,
+        FoundEngine found,
+        int syncEvents
+    )
     {
         var notes = draft.Notes;
         if (found.Cycles.Count < FewCycles)
@@ -232,5 +242,4 @@ public sealed class RelativeCompressionReading : ReadingOf<RelativeCompressionRe
         && Clipping.LongestFlat(original.Between(signal.Load.Time[found.Cycles[0].From], signal.Load.Time[found.Cycles[^1].To - 1]))
             * original.Time.Step
             > ClippedSeconds;
-
 }

@@ -279,7 +279,13 @@ internal sealed class StarterModel
         for (var i = 0; i < n; i++)
         {
             var tdc = q[Phase] + _angles[i];
-            var pressed = CompressedCharge.March(volumes, q[Closing], q[Opening], Math.Exp(q[Leak + i]), degree => meanSpeed / speed[CrankingFold.Bin(tdc + degree)]);
+            var pressed = CompressedCharge.March(
+                volumes,
+                q[Closing],
+                q[Opening],
+                Math.Exp(q[Leak + i]),
+                degree => meanSpeed / speed[CrankingFold.Bin(tdc + degree)]
+            );
             work[i] = pressed.Work;
             for (var b = 0; b < Bins; b++)
             {
@@ -295,7 +301,13 @@ internal sealed class StarterModel
     /// <summary>The gas torque of a lone cylinder by degrees after TDC, for the rough start.</summary>
     private static Func<double, double> Shape(double ratio, double closing, double opening, double leak)
     {
-        var pressed = CompressedCharge.March(ChargeVolumes.Of(new SliderCrank(ratio, SliderCrank.UsualRodRatio)), closing, opening, leak, _ => 1);
+        var pressed = CompressedCharge.March(
+            ChargeVolumes.Of(new SliderCrank(ratio, SliderCrank.UsualRodRatio)),
+            closing,
+            opening,
+            leak,
+            _ => 1
+        );
         return after => Math.Abs(after) < 180 ? pressed.At(after) : 0;
     }
 
@@ -320,5 +332,4 @@ internal sealed class StarterModel
     }
 
     private static double Square(double value) => value * value;
-
 }
