@@ -85,7 +85,9 @@ public class GlitchTests
     private static PlausibilityResult Read(Capture capture) =>
         (PlausibilityResult)new PlausibilityReading().Read(new ReadingRequest(capture));
 
-    /// <summary>Two seconds of a reference, two injectors and a ripple of the battery; the second injector feeds into the reference.</summary>
+    /// <summary>
+    /// Two seconds of a reference, two injectors and a ripple of the battery; the second injector feeds into the reference.
+    /// </summary>
     private static Capture Scope(int seed, double rate, int length, double height = 0.6)
     {
         var random = new Random(seed);

@@ -143,8 +143,8 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
             notes.Add(
                 new(
                     "no-geometry",
-                    $"The engine file has no geometry: a compression ratio of {CylinderChoice.Crank(engine).CompressionRatio:0} and an ordinary rod "
-                        + $"are taken."
+                    $"The engine file has no geometry: a compression ratio of {CylinderChoice.Crank(engine).CompressionRatio:0} and an "
+                        + "ordinary rod are taken."
                 )
             );
         if (engine.ValveTiming is null)

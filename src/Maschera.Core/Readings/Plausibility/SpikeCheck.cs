@@ -16,7 +16,9 @@ internal static partial class SpikeCheck
     /// <summary>Excursions beyond so many standard deviations of the noise count.</summary>
     private const double Clear = 8;
 
-    /// <summary>Excursions closer than this belong together; longer ones are no spikes, s. At least so many samples where they are slow.</summary>
+    /// <summary>
+    /// Excursions closer than this belong together; longer ones are no spikes, s. At least so many samples where they are slow.
+    /// </summary>
     private const double Apart = 0.4e-3,
         ApartSamples = 1.5,
         MostLength = 2.5e-3,

@@ -70,7 +70,9 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
     /// <summary>What has to be explained, its energy, and the share of that which chance alone makes.</summary>
     private sealed record Remainder(double[] Course, double Energy, double Noise)
     {
-        /// <summary>The share of what is not chance that is left where so much of all is; chance is left whatever explains the rest.</summary>
+        /// <summary>
+        /// The share of what is not chance that is left where so much of all is; chance is left whatever explains the rest.
+        /// </summary>
         public double Left(double share) => Noise > MostNoise ? 1 : Math.Clamp((share - Noise) / (1 - Noise), 0, 1);
     }
 

@@ -182,8 +182,8 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
         clock.StandardErrorDegrees > 720.0 / engine.Cylinders / 4
             ? new Note(
                 "degrees-unknown",
-                $"Crank degrees are known to no better than ± {clock.StandardErrorDegrees:0}°, and cylinders fire {720.0 / engine.Cylinders:0}° apart. "
-                    + "Sample the sync faster, or capture the crank sensor as well."
+                $"Crank degrees are known to no better than ± {clock.StandardErrorDegrees:0}°, and cylinders fire "
+                    + $"{720.0 / engine.Cylinders:0}° apart. Sample the sync faster, or capture the crank sensor as well."
             )
             : null;
 
@@ -245,7 +245,9 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
         };
     }
 
-    /// <summary>At the intake a leaking valve's thrust and another's missing suction may fall on one place, and are told apart by shape.</summary>
+    /// <summary>
+    /// At the intake a leaking valve's thrust and another's missing suction may fall on one place, and are told apart by shape.
+    /// </summary>
     private static Note? Either(PulseShares shares, Engine engine)
     {
         if (shares.Causes is not [var best, var other] || best.Unexplained < EitherFrom * other.Unexplained)

@@ -270,7 +270,9 @@ public sealed class TrackingReading : ReadingOf<TrackingResult>
 
         private static double Swing(IEnumerable<double> tops) => tops.Average(Math.Abs);
 
-        /// <summary>The furthest of each half swing from desired, in bands; a half swing begins clear of desired on its other side.</summary>
+        /// <summary>
+        /// The furthest of each half swing from desired, in bands; a half swing begins clear of desired on its other side.
+        /// </summary>
         private List<double> Tops(double from, double to)
         {
             var tops = new List<double>();
