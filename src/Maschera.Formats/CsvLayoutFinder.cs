@@ -117,18 +117,6 @@ internal static partial class CsvLayoutFinder
     [GeneratedRegex(@"^(\d{4}-\d{1,2}-\d{1,2}|\d{1,2}[./]\d{1,2}[./]\d{2,4})$")]
     private static partial Regex DateShape();
 
-    [GeneratedRegex(
-        @"\b(sampl\w*|abtast\w*|campion\w*|[ée]chantillon\w*|rate|(?<interval>interval\w*|dt))\b(?<between>[^0-9+-]*?)"
-            + @"((?<unit>[kM]?Hz|[kM]?S/s|ms|µs|μs|us|ns|s)\b[^0-9+-]*)?(?<number>[0-9][0-9.,]*([eE][+-]?[0-9]+)?)"
-            + @"\s*[\W]?\s*(?<unit>[kM]?Hz|[kM]?S/s|ms|µs|μs|us|ns|s)?\b",
-        RegexOptions.IgnoreCase
-    )]
-    private static partial Regex RateShape();
-
-    /// <summary>Digits in groups of three: 10,000 or 1,000,000, with the other sign for decimals at most.</summary>
-    [GeneratedRegex(@"^[1-9]\d{0,2}(?<more>(?<mark>[.,])\d{3})(?<more>\k<mark>\d{3})*([.,]\d+)?$")]
-    private static partial Regex GroupedShape();
-
     internal static bool LooksLikeClock(string cell) => ClockShape().IsMatch(cell);
 
     private static bool IsNumber(string cell) => NumberShape().IsMatch(cell);
@@ -154,8 +142,8 @@ internal static partial class CsvLayoutFinder
             var (names, units, headerLine) = Header();
             var columns = Columns(names, units, rows);
             var interval = columns.Any(c => c.Use is ColumnUse.Time or ColumnUse.Clock)
-                ? null
-                : (double?)Interval(headerLine ?? _firstData);
+                ? (double?)null
+                : RateLine.Interval(lines.Take(headerLine ?? _firstData), _notes) ?? throw NoRate();
             if (columns.All(c => c.Use != ColumnUse.Channel))
                 throw new CaptureFormatException(file, _firstData + 1, "there is a time column but no measured channel beside it.");
             return new CsvLayout
@@ -419,65 +407,12 @@ internal static partial class CsvLayoutFinder
             return times.Count > 1 && times.Zip(times.Skip(1)).All(p => p.Second > p.First);
         }
 
-        /// <summary>The sample interval that a line above the rows tells.</summary>
-        private double Interval(int before)
-        {
-            foreach (var line in lines.Take(before))
-            {
-                var match = RateShape().Match(line);
-                if (!match.Success)
-                    continue;
-                var unit = Unit(match, line);
-                if (Number(match.Groups["number"].Value, isRate: Units.Seconds(unit) is null, line) is not { } number)
-                    continue;
-                var seconds = Units.Seconds(unit) is { } interval ? number * interval : 1 / (number * Hertz(unit));
-                if (seconds > 0 && double.IsFinite(seconds))
-                    return seconds;
-            }
-
-            throw new CaptureFormatException(
+        private CaptureFormatException NoRate() =>
+            new(
                 file,
                 _firstData + 1,
                 "there is no time column, and no line above the rows tells a sample rate or interval. Add one, for example '# sample "
                     + "rate: 10000 Hz'."
             );
-        }
-
-        /// <summary>The unit beside the number; without one a rate is in Hz and an interval in s, which is noted.</summary>
-        private string Unit(Match match, string line)
-        {
-            if (match.Groups["unit"].Success)
-                return match.Groups["unit"].Value;
-            var isInterval =
-                match.Groups["interval"].Success || match.Groups["between"].Value.Contains("interval", StringComparison.OrdinalIgnoreCase);
-            var unit = isInterval ? "s" : "Hz";
-            _notes.Add(new("rate-unit-assumed", $"'{line.Trim()}' has no unit and is taken in {unit}."));
-            return unit;
-        }
-
-        /// <summary>
-        /// A number of the head: groups of three behind a mark that is not the rows' decimal sign are thousands, which is noted; a
-        /// rate of some ten hertz with three zeros behind its mark is meant as thousands too.
-        /// </summary>
-        private double? Number(string text, bool isRate, string line)
-        {
-            var groups = GroupedShape().Match(text);
-            if (groups.Success && (isRate || groups.Groups["more"].Captures.Count > 1))
-            {
-                var mark = groups.Groups["mark"].Captures[0].Value;
-                text = text.Replace(mark, "", StringComparison.Ordinal);
-                _notes.Add(new("rate-thousands", $"'{line.Trim()}' is read as {text} with marks between thousands."));
-            }
-
-            return TypedNumber.Parse(text.TrimEnd('.', ','));
-        }
-
-        private static double Hertz(string unit) =>
-            char.ToLowerInvariant(unit[0]) switch
-            {
-                'k' => 1e3,
-                'm' => 1e6,
-                _ => 1,
-            };
     }
 }

@@ -29,8 +29,8 @@ public static class RoleResolver
                 found[role.Name] = guess;
         }
 
-        // The only channel there is can only be what the reading is about.
-        if (found.Count == 0 && request.Capture.Channels is [var only])
+        // The only channel there is can only be what the reading is about, unless its unit is of something else.
+        if (found.Count == 0 && request.Capture.Channels is [var only] && MayBe(reading.Roles[0], only))
             found[reading.Roles[0].Name] = only;
 
         if (request.From is null && request.To is null)
@@ -44,6 +44,10 @@ public static class RoleResolver
     /// <summary>The names of the resolved columns by role.</summary>
     public static Dictionary<string, string> Names(IReadOnlyDictionary<string, Channel> channels) =>
         channels.ToDictionary(pair => pair.Key, pair => pair.Value.Name);
+
+    /// <summary>True where the unit says nothing against the role: none, volts of any sensor, or one of the role's own.</summary>
+    private static bool MayBe(Role role, Channel channel) =>
+        role.Units.Count == 0 || channel.Unit is "" or "V" or "mV" || role.Units.Contains(channel.Unit, StringComparer.OrdinalIgnoreCase);
 
     private static Channel? Guess(Role role, IEnumerable<Channel> channels, bool onlyByName)
     {

@@ -1,0 +1,47 @@
+using System.Globalization;
+
+namespace Maschera.Formats;
+
+/// <summary>Reads times of day.</summary>
+internal static class ClockText
+{
+    private static readonly string[] s_dates = ["yyyy-M-d", "d.M.yyyy", "d.M.yy", "M/d/yyyy", "d/M/yyyy", "M/d/yy"];
+
+    /// <summary>Seconds since midnight, and the number of the day where a date stands before.</summary>
+    public static bool TryRead(string text, out double seconds, out int? day)
+    {
+        seconds = 0;
+        day = null;
+        var trimmed = text.Trim().TrimEnd('Z');
+        var gap = trimmed.LastIndexOfAny([' ', 'T']);
+        if (gap > 0)
+        {
+            if (!DateOnly.TryParseExact(trimmed[..gap], s_dates, CultureInfo.InvariantCulture, DateTimeStyles.None, out var date))
+                return false;
+            day = date.DayNumber;
+        }
+
+        var parts = trimmed[(gap + 1)..].Split(':');
+        // 59:58.9 is minutes and seconds.
+        var withoutHours = parts.Length == 2 && parts[1].AsSpan().IndexOfAny('.', ',') > 0;
+        if (withoutHours)
+            parts = ["0", .. parts];
+        if (parts.Length is < 2 or > 3)
+            return false;
+        if (!int.TryParse(parts[0], NumberStyles.None, CultureInfo.InvariantCulture, out var hours) || hours > 24)
+            return false;
+        if (!int.TryParse(parts[1], NumberStyles.None, CultureInfo.InvariantCulture, out var minutes) || minutes > 59 && !withoutHours)
+            return false;
+        var rest = 0.0;
+        if (
+            parts.Length == 3
+            && !(
+                double.TryParse(parts[2].Replace(',', '.'), NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out rest)
+                && rest < 61
+            )
+        )
+            return false;
+        seconds = hours * 3600.0 + minutes * 60.0 + rest;
+        return true;
+    }
+}
