@@ -83,7 +83,7 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
             two = one;
         foreach (var (course, penalty) in Sources(fault))
         {
-            var shapes = angles.Select(angle => Odd(Turned(course, (int)Math.Round(angle + lag)), angles)).ToArray();
+            var shapes = angles.Select(angle => Odd(GasSource.Turned(course, (int)Math.Round(angle + lag)), angles)).ToArray();
             var fits = new Fits(shapes, of);
             one = Better(one, fits.One(fault), penalty);
             if (shapes.Length > 3)
@@ -116,21 +116,10 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
         return from beside in off
             from width in widths
             from decay in s_decays
-            select (Bump(sign, usual + beside, width, decay), 1 + beside * beside / (OffPlace * OffPlace));
-    }
-
-    private static double[] Bump(int sign, double at, double width, double decay)
-    {
-        var n = CycleFold.Bins;
-        var (held, course) = (0.0, new double[n]);
-        // Twice round, so that what is left of the cycle before is in it.
-        for (var i = 0; i < 2 * n; i++)
-        {
-            var off = Math.IEEERemainder(i - at, n);
-            course[i % n] = held = held * Math.Exp(-1 / decay) + sign * Math.Exp(-off * off / (2 * width * width));
-        }
-
-        return course;
+            select (
+                Array.ConvertAll(GasSource.Bump(usual + beside, width, decay), v => sign * v),
+                1 + beside * beside / (OffPlace * OffPlace)
+            );
     }
 
     /// <summary>Shapes of one source, turned to each cylinder, against what has to be explained.</summary>
@@ -201,7 +190,4 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
             sum += a[i] * b[i];
         return sum;
     }
-
-    private static double[] Turned(double[] course, int by) =>
-        [.. course.Select((_, i) => course[((i - by) % course.Length + course.Length) % course.Length])];
 }

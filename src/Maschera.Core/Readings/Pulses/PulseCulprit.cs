@@ -1,6 +1,4 @@
-using Maschera.Core.Engines;
 using Maschera.Core.Signals;
-using Maschera.Core.Timing;
 
 namespace Maschera.Core.Readings.Pulses;
 
@@ -31,7 +29,7 @@ internal static class PulseCulprit
         {
             for (var place = 0; place < angles.Length; place++)
             {
-                var shape = Turned(leak, (int)Math.Round(angles[place]));
+                var shape = GasSource.Turned(leak, (int)Math.Round(angles[place]));
                 var weight = LeastSquares.Linear([shape], residual)[0];
                 if (weight <= 0)
                     continue;
@@ -46,27 +44,8 @@ internal static class PulseCulprit
 
     private static double[] Leak(double at, double decay)
     {
-        var n = CycleFold.Bins;
-        var course = new double[n];
-        for (var i = 0; i < n; i++)
-        {
-            var off = Math.IEEERemainder(i - at, n);
-            course[i] = Math.Exp(-off * off / (2 * LeakWidth * LeakWidth));
-        }
-
-        if (decay > 0)
-        {
-            // Twice round, so that what is left of the cycle before is in it.
-            var (held, tail) = (0.0, new double[n]);
-            for (var i = 0; i < 2 * n; i++)
-                tail[i % n] = held = held * Math.Exp(-1 / decay) + course[i % n];
-            course = tail;
-        }
-
+        var course = GasSource.Bump(at, LeakWidth, decay);
         var level = course.Average();
         return Array.ConvertAll(course, v => v - level);
     }
-
-    private static double[] Turned(double[] course, int by) =>
-        [.. course.Select((_, i) => course[((i - by) % course.Length + course.Length) % course.Length])];
 }
