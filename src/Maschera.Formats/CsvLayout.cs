@@ -24,7 +24,8 @@ public enum ColumnUse
 /// <param name="Unit">Unit as written.</param>
 /// <param name="Use">What it is for.</param>
 /// <param name="Clock">The number of the time column that belongs to it, or that it is.</param>
-public sealed record CsvColumn(string Name, string Unit, ColumnUse Use, int Clock);
+/// <param name="IsWords">True for a channel told in words.</param>
+public sealed record CsvColumn(string Name, string Unit, ColumnUse Use, int Clock, bool IsWords = false);
 
 /// <summary>What was understood of a CSV file before its rows are read.</summary>
 public sealed record CsvLayout

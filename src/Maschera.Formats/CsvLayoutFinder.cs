@@ -121,6 +121,12 @@ internal static partial class CsvLayoutFinder
 
     private static bool IsNumber(string cell) => NumberShape().IsMatch(cell);
 
+    /// <summary>True for an empty cell and for the words by which loggers say that there is no value.</summary>
+    internal static bool IsMissing(string cell) =>
+        cell.Length == 0
+        || cell.Trim('-', '+') is "" or "∞"
+        || cell.Trim('-', '+').ToLowerInvariant() is "nan" or "inf" or "infinity" or "n/a" or "na" or "null" or "overflow" or "ol";
+
     /// <summary>Finds the layout from the lines of the head.</summary>
     private sealed class Finder(string file, List<string> lines)
     {
@@ -226,8 +232,8 @@ internal static partial class CsvLayoutFinder
         }
 
         /// <summary>
-        /// A row has a number or clock in its first cell, and no text that is not a word for missing in more than half of the
-        /// others.
+        /// A row has a number or clock in its first cell, or a word for missing there and numbers in half of the others: columns
+        /// told in words may outnumber the rest.
         /// </summary>
         /// <param name="written">How many cells stand in the line.</param>
         /// <param name="width">How many up to the last one that holds anything.</param>
@@ -243,15 +249,10 @@ internal static partial class CsvLayoutFinder
             width = Math.Max(1, Array.FindLastIndex(cells, c => c.Length > 0) + 1);
             var numbers = cells.Count(c => IsNumber(c) || LooksLikeClock(c) || DateShape().IsMatch(c));
             var filled = cells.Count(c => c.Length > 0);
-            return numbers > 0
-                && 2 * numbers >= filled
-                && (IsNumber(cells[0]) || LooksLikeClock(cells[0]) || DateShape().IsMatch(cells[0]) || IsMissing(cells[0]));
+            if (LooksLikeClock(cells[0]) || DateShape().IsMatch(cells[0]))
+                return true;
+            return numbers > 0 && (2 * numbers >= filled && IsMissing(cells[0]) || 6 * numbers >= filled && IsNumber(cells[0]));
         }
-
-        private static bool IsMissing(string cell) =>
-            cell.Length == 0
-            || cell.Trim('-', '+') is "" or "∞"
-            || cell.Trim('-', '+').ToLowerInvariant() is "nan" or "inf" or "infinity" or "n/a" or "na" or "null" or "overflow" or "ol";
 
         private char DecimalPoint(List<string[]> rows)
         {
@@ -380,11 +381,18 @@ internal static partial class CsvLayoutFinder
                 for (var i = 0; i < uses.Length; i++)
                     if (uses[i] == ColumnUse.Clock)
                         uses[i] = ColumnUse.Ignored;
-            return Paired(plain, uses);
+            return Paired(plain, uses, rows);
+        }
+
+        /// <summary>True where most of a column's filled cells begin with a letter and are not words for missing.</summary>
+        private static bool ToldInWords(List<string[]> rows, int column)
+        {
+            var cells = rows.Where(r => column < r.Length && !IsMissing(r[column])).Select(r => r[column]).ToList();
+            return 2 * cells.Count(c => !IsNumber(c) && char.IsLetter(c[0])) > cells.Count;
         }
 
         /// <summary>Channels belong to the nearest time column before them, those before the first one to the first.</summary>
-        private List<CsvColumn> Paired(List<(string Name, string Unit)> plain, ColumnUse[] uses)
+        private List<CsvColumn> Paired(List<(string Name, string Unit)> plain, ColumnUse[] uses, List<string[]> rows)
         {
             var clock = -1;
             var columns = new List<CsvColumn>();
@@ -394,7 +402,8 @@ internal static partial class CsvLayoutFinder
                     clock++;
                 if (uses[i] == ColumnUse.Time && plain[i].Unit.Length == 0)
                     _notes.Add(new("time-unit-assumed", $"'{plain[i].Name}' has no unit and is taken as seconds."));
-                columns.Add(new(plain[i].Name, plain[i].Unit, uses[i], Math.Max(0, clock)));
+                var isWords = uses[i] == ColumnUse.Channel && ToldInWords(rows, i);
+                columns.Add(new(plain[i].Name, plain[i].Unit, uses[i], Math.Max(0, clock), isWords));
             }
 
             return columns;

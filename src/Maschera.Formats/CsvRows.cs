@@ -30,6 +30,7 @@ internal sealed class CsvRows
     private readonly List<Note> _notes = [];
     private readonly double[] _cells;
     private readonly bool _plain;
+    private readonly StateWords?[] _words;
     private bool _begun;
     private long _rows;
     private long _shortRows;
@@ -51,7 +52,8 @@ internal sealed class CsvRows
         _firstDay = new int[layout.Clocks];
         _missing = new int[layout.Columns.Count];
         _cells = new double[layout.Columns.Count];
-        _plain = _uses.All(use => use is ColumnUse.Channel or ColumnUse.Time);
+        _plain = _uses.All(use => use is ColumnUse.Channel or ColumnUse.Time) && !layout.Columns.Any(c => c.IsWords);
+        _words = [.. layout.Columns.Select(c => c.IsWords ? new StateWords() : null)];
         _block = new SampleBlock(layout.Clocks, channel, BlockRows);
         _firstHeaderCell = Encoding.UTF8.GetBytes(layout.Columns[0].Name);
     }
@@ -103,7 +105,18 @@ internal sealed class CsvRows
                         $"'{_layout.Columns[i].Name}' has {_missing[i]} cells out of range, empty or not a number; they are left out."
                     )
                 );
+        NameWords();
         return _notes;
+    }
+
+    private void NameWords()
+    {
+        for (var i = 0; i < _words.Length; i++)
+            if (_words[i] is { } words)
+            {
+                _sink.Name(_targets[i], words.ByNumber);
+                _notes.Add(new("words", $"'{_layout.Columns[i].Name}' is told in words: {words}."));
+            }
     }
 
     /// <summary>
@@ -280,7 +293,7 @@ internal sealed class CsvRows
         switch (_uses[column])
         {
             case ColumnUse.Channel:
-                if (!TryNumber(cell, out var value))
+                if (!(_words[column] is { } words ? words.TryNumber(cell, out var value) : TryNumber(cell, out value)))
                 {
                     value = double.NaN;
                     if (!isLast)

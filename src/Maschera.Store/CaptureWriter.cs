@@ -83,6 +83,12 @@ public sealed class CaptureWriter : ICaptureSink, IDisposable
             blocks.Append(block.Times[clock].AsSpan(0, block.Count), block.Values, _rows);
     }
 
+    public void Name(int channel, IReadOnlyList<string> words)
+    {
+        if (_channels.Find(c => c.Ordinal == channel) is { } row)
+            row.WordsJson = JsonSerializer.Serialize(words);
+    }
+
     /// <summary>Makes the capture visible.</summary>
     public void Complete(IReadOnlyList<Note> notes)
     {

@@ -221,6 +221,12 @@ public sealed class StoredChannel
 
     public double End { get; set; }
     public bool IsUniform { get; set; }
+
+    /// <summary>The words its numbers stand for, as JSON; null for a channel of numbers.</summary>
+    public string? WordsJson { get; set; }
+
+    /// <summary>The words its numbers stand for; null for a channel of numbers.</summary>
+    public IReadOnlyList<string>? Words => WordsJson is null ? null : JsonSerializer.Deserialize<List<string>>(WordsJson);
 }
 
 /// <summary>A measure between two places on one channel.</summary>

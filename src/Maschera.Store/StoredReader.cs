@@ -16,6 +16,7 @@ internal sealed class StoredReader(string connection, StoredChannel channel) : I
     public double Step => channel.Step;
     public double End => channel.End;
     public bool IsUniform => channel.IsUniform;
+    public IReadOnlyList<string>? Words => channel.Words;
 
     public double TimeAt(int index)
     {

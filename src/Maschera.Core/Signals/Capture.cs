@@ -9,6 +9,9 @@ namespace Maschera.Core.Signals;
 /// <param name="Samples">The values, in <paramref name="Unit"/>, as many as <paramref name="Time"/> counts.</param>
 public sealed record Channel(string Name, string Unit, TimeAxis Time, float[] Samples)
 {
+    /// <summary>The words a column is told in, each at the place of the number that stands for it; null for a column of numbers.</summary>
+    public IReadOnlyList<string>? Words { get; init; }
+
     /// <summary>The same channel multiplied by <paramref name="factor"/>.</summary>
     public Channel Scaled(double factor) => this with { Samples = Array.ConvertAll(Samples, value => (float)(value * factor)) };
 

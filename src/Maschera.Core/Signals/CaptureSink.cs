@@ -34,6 +34,12 @@ public interface ICaptureSink
 
     /// <summary>Takes a block; its arrays are used again for the next one.</summary>
     void Append(SampleBlock block);
+
+    /// <summary>
+    /// Called after the last block for a channel told in words: <paramref name="words"/> stand each at the place of the number
+    /// that was appended for it, an empty one where a number stands for none.
+    /// </summary>
+    void Name(int channel, IReadOnlyList<string> words) { }
 }
 
 /// <summary>Collects a capture in memory, only the wanted columns.</summary>
@@ -42,6 +48,7 @@ public sealed class MemorySink(Func<ChannelInfo, bool>? wanted = null) : ICaptur
     private IReadOnlyList<ChannelInfo> _channels = [];
     private TimeCollector[] _clocks = [];
     private SampleList?[] _values = [];
+    private readonly Dictionary<int, IReadOnlyList<string>> _words = [];
 
     public void Begin(IReadOnlyList<ChannelInfo> channels, int clocks, double timeQuantum)
     {
@@ -63,6 +70,8 @@ public sealed class MemorySink(Func<ChannelInfo, bool>? wanted = null) : ICaptur
             _values[c]?.Append(block.Values[c].AsSpan(0, block.Count), block.Times[_channels[c].Clock].AsSpan(0, block.Count));
     }
 
+    public void Name(int channel, IReadOnlyList<string> words) => _words[channel] = words;
+
     /// <summary>The collected capture; channels not wanted are there by name, without samples.</summary>
     public Capture ToCapture(string name, IReadOnlyList<Note> notes)
     {
@@ -72,7 +81,11 @@ public sealed class MemorySink(Func<ChannelInfo, bool>? wanted = null) : ICaptur
             name,
             [
                 .. _channels.Select(
-                    (c, i) => new Channel(c.Name, c.Unit, _values[i] is null ? none : axes[c.Clock], _values[i]?.ToArray() ?? [])
+                    (c, i) =>
+                        new Channel(c.Name, c.Unit, _values[i] is null ? none : axes[c.Clock], _values[i]?.ToArray() ?? [])
+                        {
+                            Words = _words.GetValueOrDefault(i),
+                        }
                 ),
             ],
             notes

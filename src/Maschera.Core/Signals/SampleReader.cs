@@ -41,6 +41,9 @@ public interface ISampleReader
 
     bool IsUniform { get; }
 
+    /// <summary>The words its numbers stand for; null for a channel of numbers.</summary>
+    IReadOnlyList<string>? Words => null;
+
     /// <summary>Time of sample <paramref name="index"/>, s.</summary>
     double TimeAt(int index);
 
@@ -63,6 +66,7 @@ public sealed class MemoryReader(Channel channel) : ISampleReader
     public double Step => channel.Time.Step;
     public double End => channel.Time.End;
     public bool IsUniform => channel.Time.IsUniform;
+    public IReadOnlyList<string>? Words => channel.Words;
 
     public double TimeAt(int index) => channel.Time[index];
 
@@ -108,7 +112,7 @@ public static class SampleReaders
         var axis = stamps is not null
             ? TimeAxis.FromStamps(stamps)
             : TimeAxis.Uniform(reader.Start + first * reader.Step, reader.Step, count);
-        return new Channel(reader.Name, reader.Unit, axis, samples);
+        return new Channel(reader.Name, reader.Unit, axis, samples) { Words = reader.Words };
     }
 
     /// <summary>
@@ -118,7 +122,7 @@ public static class SampleReaders
     public static Channel LoadAtMost(this ISampleReader reader, double rate)
     {
         var together = (int)Math.Min(1_000_000, Math.Ceiling(1 / (rate * reader.Step) - 1e-9));
-        if (!reader.IsUniform || together <= 1)
+        if (!reader.IsUniform || together <= 1 || reader.Words is not null)
             return reader.Load();
         var means = new float[reader.Count / together];
         double sum = 0;
