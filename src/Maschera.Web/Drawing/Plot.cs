@@ -1,0 +1,98 @@
+using System.Globalization;
+using System.Text;
+using Microsoft.AspNetCore.Html;
+
+namespace Maschera.Web.Drawing;
+
+/// <summary>The frame of a plot in a page: two axes with round numbers and units, and where a point lies. Pixels of its own view box.</summary>
+/// <param name="width">Of the picture.</param>
+/// <param name="height">Of the picture.</param>
+/// <param name="x">Left and right end, in the x axis' unit.</param>
+/// <param name="y">Lower and upper end, in the y axis' unit.</param>
+/// <param name="xUnit">Written behind the x axis' last number.</param>
+/// <param name="yUnit">Written above the y axis.</param>
+public sealed class Plot(double width, double height, (double From, double To) x, (double Low, double High) y, string xUnit, string yUnit)
+{
+    private const double Left = 50,
+        Right = 10,
+        Top = 22,
+        Bottom = 26;
+
+    private const int Size = 12;
+
+    /// <summary>The plot's own area.</summary>
+    public (double Left, double Right, double Top, double Bottom) Area => (Left, width - Right, Top, height - Bottom);
+
+    public string ViewBox => $"0 0 {Say.At(width)} {Say.At(height)}";
+
+    /// <summary>The pixel of an x value.</summary>
+    public double X(double value) => Left + (value - x.From) / Span(x.To - x.From) * (width - Left - Right);
+
+    /// <summary>The pixel of a y value.</summary>
+    public double Y(double value) => height - Bottom - (value - y.Low) / Span(y.High - y.Low) * (height - Top - Bottom);
+
+    /// <summary>The path through points, broken where there is no value.</summary>
+    public string Line(IEnumerable<(double X, double? Y)> points)
+    {
+        var path = new StringBuilder();
+        var down = false;
+        foreach (var (at, value) in points)
+        {
+            if (value is { } number && double.IsFinite(number))
+                path.Append(down ? 'L' : 'M').Append(Say.At(X(at))).Append(' ').Append(Say.At(Y(number)));
+            down = value is { } known && double.IsFinite(known);
+        }
+
+        return path.ToString();
+    }
+
+    /// <summary>The outline of a band between two values at each place.</summary>
+    public string Band(IReadOnlyList<(double X, double Low, double High)> places) =>
+        string.Join(
+            " ",
+            places
+                .Select(p => $"{Say.At(X(p.X))},{Say.At(Y(p.High))}")
+                .Concat(places.Reverse().Select(p => $"{Say.At(X(p.X))},{Say.At(Y(p.Low))}"))
+        );
+
+    /// <summary>Both axes with their numbers and units, and the grid behind the curves.</summary>
+    public IHtmlContent Axes()
+    {
+        var drawn = new StringBuilder();
+        var (left, right, top, bottom) = Area;
+        foreach (var tick in Axis.Ticks(y.Low, y.High, 4))
+        {
+            var at = Say.At(Y(tick));
+            drawn.Append(
+                CultureInfo.InvariantCulture,
+                $"<line x1='{left}' x2='{Say.At(right)}' y1='{at}' y2='{at}' stroke='var(--grid)'/>"
+            );
+            drawn.Append(Figure(left - 6, Y(tick) + 4, Number(tick, y.High - y.Low), "end"));
+        }
+
+        var ticks = Axis.Ticks(x.From, x.To, 6);
+        foreach (var tick in ticks)
+            drawn.Append(
+                Figure(X(tick), bottom + 17, Number(tick, x.To - x.From) + (tick == ticks[^1] ? $" {xUnit}" : ""), Anchor(X(tick), right))
+            );
+        drawn.Append(CultureInfo.InvariantCulture, $"<line x1='{left}' x2='{Say.At(right)}' y1='{Say.At(bottom)}' y2='{Say.At(bottom)}' ");
+        drawn.Append("stroke='var(--soft)'/>");
+        drawn.Append(Figure(left, top - 9, yUnit, "start"));
+        return new HtmlString(drawn.ToString());
+    }
+
+    /// <summary>A word at a place of the plot.</summary>
+    public IHtmlContent Word(double at, double value, string text, string anchor = "start") =>
+        new HtmlString(Figure(X(at), Y(value), text, anchor));
+
+    private static string Anchor(double at, double right) => at > right - 24 ? "end" : "middle";
+
+    private static string Figure(double at, double down, string text, string anchor) =>
+        $"<text x='{Say.At(at)}' y='{Say.At(down)}' text-anchor='{anchor}' font-size='{Size}' fill='var(--soft)' "
+        + $"font-family='Spline Sans Mono'>{System.Net.WebUtility.HtmlEncode(text)}</text>";
+
+    private static string Number(double value, double span) =>
+        Say.Number(value, Math.Clamp(1 - (int)Math.Floor(Math.Log10(Span(span) / 4)), 0, 4));
+
+    private static double Span(double span) => span > 0 ? span : 1;
+}
