@@ -1,0 +1,80 @@
+using Maschera.Core.Basics;
+using Maschera.Core.Signals;
+
+namespace Maschera.Core.Readings.Response;
+
+/// <summary>The change at every trial, and how much the response moves by itself.</summary>
+internal sealed class TrialMeasure
+{
+    /// <summary>Fewer places without a trial tell no spread.</summary>
+    private const int LeastPlaces = 4;
+
+    /// <summary>What is added to the own movement for each place fewer: with ten of them a fifth.</summary>
+    private const double FewPlaces = 2;
+
+    /// <summary>The response is given as long again as a trial to come back.</summary>
+    private const double Recovery = 1;
+
+    public TrialMeasure(Channel response, IReadOnlyList<CommandTrial> trials, IReadOnlyList<Stretch> otherCommands)
+    {
+        Response = response;
+        Length = Statistics.Median(trials.Select(t => t.Seconds));
+        var lasting = trials.Zip(trials.Skip(1)).Any(p => p.First.To >= p.Second.From);
+        Changes = [.. trials.Select((t, i) => Windows(t, lasting ? 0 : RoomBehind(trials, i, otherCommands)).At(t.From))];
+        var room = lasting ? 0 : Statistics.Median(trials.Select((_, i) => RoomBehind(trials, i, otherCommands)));
+        List<Stretch> busy = [.. trials.Select(t => new Stretch(t.From, t.To + Recovery * t.Seconds))];
+        (OwnMovement, Doubt) =
+            Spread(Length, room, [.. busy, .. otherCommands.Select(o => o with { To = o.To + Recovery * Length })])
+            ?? Spread(Length, room, busy)
+            ?? Spread(Length, 0, [.. trials.Select(t => new Stretch(t.From, t.To + Recovery * t.Seconds / 2))])
+            ?? Spread(Length / 3, 0, [.. trials.Select(t => new Stretch(t.From, t.To + Recovery * t.Seconds / 2))])
+            ?? (null, 1);
+        Smallest = SmallestStep(response);
+    }
+
+    public Channel Response { get; }
+
+    /// <summary>A typical trial, s.</summary>
+    public double Length { get; }
+
+    /// <summary>Level before and change at each trial.</summary>
+    public IReadOnlyList<TrialWindows.Difference> Changes { get; }
+
+    /// <summary>Standard deviation of the difference where nothing was commanded; null where there is no room to tell.</summary>
+    public double? OwnMovement { get; }
+
+    /// <summary>What the own movement may be too small by, as a factor: few places tell a spread badly.</summary>
+    public double Doubt { get; }
+
+    /// <summary>The last place in which the response is written.</summary>
+    public double Smallest { get; }
+
+    private TrialWindows Windows(CommandTrial trial, double room) => new(Response, trial.Seconds, room);
+
+    private (double? Own, double Doubt)? Spread(double length, double room, IReadOnlyList<Stretch> busy)
+    {
+        var (differences, independent) = new TrialWindows(Response, length, room).Elsewhere(busy);
+        return differences.Count < LeastPlaces ? null : (Math.Sqrt(differences.Average(d => d * d)), 1 + FewPlaces / independent);
+    }
+
+    /// <summary>The smallest difference between two neighbouring values that differ: the last place they are written in.</summary>
+    private static double SmallestStep(Channel response)
+    {
+        var smallest = double.PositiveInfinity;
+        for (var i = 1; i < response.Samples.Length; i++)
+            if (Math.Abs(response.Samples[i] - response.Samples[i - 1]) is > 0 and var step && step < smallest)
+                smallest = step;
+        return double.IsFinite(smallest) ? smallest : 0;
+    }
+
+    /// <summary>Seconds behind a trial until the next command or the end of the log.</summary>
+    private double RoomBehind(IReadOnlyList<CommandTrial> trials, int index, IReadOnlyList<Stretch> others)
+    {
+        var to = trials[index].To;
+        var next = index + 1 < trials.Count ? trials[index + 1].From : Response.Time.End;
+        foreach (var other in others)
+            if (other.To > to)
+                next = Math.Min(next, Math.Max(other.From, to));
+        return next - to;
+    }
+}
