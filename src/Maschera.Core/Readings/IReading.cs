@@ -71,6 +71,9 @@ public interface IReading
     /// <summary>True where diagnostic messages are read instead of channels.</summary>
     bool ReadsMessages { get; }
 
+    /// <summary>True where a sheet of what was measured at a component is read instead of channels.</summary>
+    bool ReadsSheet { get; }
+
     /// <summary>True where the same question on two captures of a job is worth laying side by side.</summary>
     bool ComparesVisits { get; }
 

@@ -44,6 +44,9 @@ public sealed record ReadingRequest(Capture Capture)
     /// <summary>Diagnostic messages, for readings that take those instead of channels.</summary>
     public MessageLog Messages { get; init; } = MessageLog.Empty;
 
+    /// <summary>What was measured at a component, for the reading that takes that instead of channels.</summary>
+    public CircuitSheet Sheet { get; init; } = CircuitSheet.Empty;
+
     /// <summary>Start of the stretch to use, s; the whole capture where null.</summary>
     public double? From { get; init; }
 

@@ -24,6 +24,7 @@ public abstract class ReadingOf<TResult> : IReading
     public virtual IReadOnlyList<string> ReferenceRoles => Roles.Count > 0 ? [Roles[0].Name] : [];
     public virtual bool TakesSupplies => false;
     public virtual bool ReadsMessages => false;
+    public virtual bool ReadsSheet => false;
     public virtual bool ComparesVisits => false;
     public virtual double UsefulRate => double.PositiveInfinity;
 

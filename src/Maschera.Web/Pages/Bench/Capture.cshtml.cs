@@ -36,7 +36,7 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
     public BenchScene Scene { get; private set; } = null!;
 
     /// <summary>Readings that channels can be made of.</summary>
-    public static IEnumerable<IReading> Offered => ReadingRegistry.All.Where(r => !r.ReadsMessages);
+    public static IEnumerable<IReading> Offered => ReadingRegistry.All.Where(r => r is { ReadsMessages: false, ReadsSheet: false });
 
     /// <summary>The reading the form is of.</summary>
     public IReading Reading => ReadingRegistry.Find(Kind) ?? Offered.First();
@@ -118,7 +118,7 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
         CancellationToken cancel
     )
     {
-        if (!await LoadAsync() || ReadingRegistry.Find(Kind) is not { ReadsMessages: false } reading)
+        if (!await LoadAsync() || ReadingRegistry.Find(Kind) is not { ReadsMessages: false, ReadsSheet: false } reading)
             return NotFound();
         // A form without roles binds its other fields to them.
         roles = roles.Where(r => reading.Roles.Any(known => known.Name == r.Key) && !string.IsNullOrEmpty(r.Value)).ToDictionary();

@@ -1,0 +1,96 @@
+using Maschera.Core.Basics;
+
+namespace Maschera.Core.Readings.Circuit;
+
+/// <summary>Judges the wires of a component from what was measured with a meter.</summary>
+public sealed class CircuitReading : ReadingOf<CircuitResult>
+{
+    public override string Kind => "circuit";
+    public override string Title => "Circuit";
+
+    public override string Method =>
+        "Each wire is judged by what it loses: a ground 0.1 V, a supply 0.5 V of the battery in the same condition or 5 % of a regulated "
+        + "one; shorts by ohms with the component taken off.\n"
+        + "Only a value under load proves a wire sound; a bad one proves a fault in any condition. Ohms in a live circuit, and continuity "
+        + "without load, prove nothing.";
+
+    public override JobStep Step => JobStep.Circuit;
+
+    public override IReadOnlyList<Verdict> Verdicts { get; } =
+    [new("sound", Tone.Fine, "wires are sound"), new("fault", Tone.Fault, "a wire at fault"), Verdict.Unusable];
+
+    public override bool ReadsSheet => true;
+
+    protected override CircuitResult Make(ReadingRequest request, CancellationToken cancel)
+    {
+        var judge = new WireJudge(request.Sheet.Rows);
+        var states = judge.Wires.Select(judge.Judge).ToList();
+        states = WithoutWhatFollows(states);
+        var faulty = states.Where(s => s.IsFaulty).ToList();
+        var missing = states.Where(s => s.State == WireState.NotMeasured).Select(s => Next(s.Wire)).ToList();
+        List<Note> notes = [.. judge.Proofless.Select(Proofless)];
+        if (missing.Count > 0 && (faulty.Count > 0 || states.Any(s => s.State == WireState.Sound)))
+            notes.Add(
+                new(
+                    "not-proved",
+                    $"Not proved: {string.Join(", ", states.Where(s => s.State == WireState.NotMeasured).Select(s => s.Wire))}."
+                )
+            );
+        if (faulty.Count == 0 && states.All(s => s.State != WireState.Sound))
+        {
+            var why = new Note(
+                "nothing-proved",
+                $"Nothing here proves a wire sound or at fault. Measure {(missing.Count > 0 ? missing[0] : Next("ground"))}."
+            );
+            return Unusable(NoChannels, why, notes) with
+            {
+                Wires = states,
+                Missing = missing.Count > 0 ? missing : [Next("ground"), Next("supply")],
+            };
+        }
+
+        return new CircuitResult
+        {
+            Verdict = faulty.Count > 0 ? "fault" : "sound",
+            Sentence = faulty.Count > 0 ? string.Join(" ", faulty.Select(f => f.Text)) : Sound(states),
+            Notes = notes,
+            Wires = states,
+            Missing = missing,
+        };
+    }
+
+    /// <summary>A component that hangs on an open ground lifts its other wires: what stands high then is not accused as well.</summary>
+    private static List<WireState> WithoutWhatFollows(List<WireState> states) =>
+        states.Any(s => WireJudge.IsGround(s.Wire) && s.State == WireState.Open)
+            ?
+            [
+                .. states.Select(s =>
+                    WireJudge.IsSignal(s.Wire) && s is { State: WireState.ToSupply, Unit: "V" }
+                        ? s with
+                        {
+                            State = WireState.NotMeasured,
+                            Text = $"The {s.Wire} can't be judged while the ground is open.",
+                        }
+                        : s
+                ),
+            ]
+            : states;
+
+    private static string Sound(List<WireState> states)
+    {
+        var sound = states.Where(s => s.State == WireState.Sound).Select(s => s.Wire).ToList();
+        var open = states.Count - sound.Count;
+        return $"{string.Join(", ", sound)} {(sound.Count == 1 ? "is" : "are")} sound under load"
+            + (open > 0 ? $"; {open} more {(open == 1 ? "is" : "are")} not proved." : ": look at the component itself.");
+    }
+
+    private static Note Proofless(Vehicle.SheetRow row) =>
+        row.IsLive
+            ? new("live-ohms", $"The resistance from {row.From} to {row.To} was measured with the circuit live and says nothing.")
+            : new("no-load", $"Continuity from {row.From} to {row.To} without load is no proof: one strand is enough for it.");
+
+    private static string Next(string wire) =>
+        WireJudge.IsGround(wire) ? $"{wire} at the component's plug against battery -, loaded"
+        : WireJudge.IsSupply(wire) ? $"{wire} at the component's plug against battery -, loaded, and the battery in the same condition"
+        : $"{wire} at the component's plug against the module's {wire}, loaded";
+}

@@ -1,0 +1,287 @@
+using System.Globalization;
+using Maschera.Core.Vehicle;
+
+namespace Maschera.Core.Readings.Circuit;
+
+/// <summary>Judges one wire of a component from the rows of its sheet.</summary>
+internal sealed class WireJudge(IReadOnlyList<SheetRow> rows)
+{
+    /// <summary>What a wire may lose under load, V: a ground, a supply from the battery, a signal to its module.</summary>
+    private const double GroundLoss = 0.1,
+        SupplyLoss = 0.5,
+        SignalLoss = 0.1;
+
+    /// <summary>A regulated supply, V, and the share it may be off by.</summary>
+    private const double Regulated = 5,
+        RegulatedShare = 0.05;
+
+    /// <summary>A loss of this share of what feeds the wire is an open circuit.</summary>
+    private const double OpenShare = 0.85;
+
+    /// <summary>Ω: two wires under it touch; one wire over the second carries no load, over the third it is open.</summary>
+    private const double Touching = 30,
+        TooMuch = 3,
+        OpenFrom = 100_000;
+
+    private static readonly string[] s_grounds = ["battery -", "chassis", "module ground"];
+
+    /// <summary>The component's own terminals that the sheet names, ground first, then supplies, then signals.</summary>
+    public IReadOnlyList<string> Wires =>
+        [
+            .. rows.SelectMany(r => new[] { r.From, r.To })
+                .Where(t => IsGround(t) || IsSupply(t) || IsSignal(t))
+                .Distinct()
+                .OrderBy(t =>
+                    IsGround(t) ? 0
+                    : IsSupply(t) ? 1
+                    : 2
+                )
+                .ThenBy(t => t, StringComparer.Ordinal),
+        ];
+
+    /// <summary>Resistances with the circuit live, and continuity without load: they prove nothing.</summary>
+    public IEnumerable<SheetRow> Proofless =>
+        rows.Where(r => r.Quantity == SheetQuantity.Resistance && (r.IsLive || IsOneWire(r) && r.Value <= TooMuch));
+
+    public static bool IsGround(string terminal) => terminal == "ground" || terminal.StartsWith("ground ", StringComparison.Ordinal);
+
+    public static bool IsSupply(string terminal) => terminal == "supply" || terminal.StartsWith("supply ", StringComparison.Ordinal);
+
+    public static bool IsSignal(string terminal) => terminal == "signal" || terminal.StartsWith("signal ", StringComparison.Ordinal);
+
+    public static bool IsRegulated(string terminal) =>
+        terminal.Contains("5v", StringComparison.Ordinal) || terminal.Contains("5 v", StringComparison.Ordinal);
+
+    /// <summary>What is known of a wire: a fault before all, then a proof that it is sound, else nothing.</summary>
+    public WireState Judge(string wire)
+    {
+        var said = (
+            IsGround(wire) ? Ground(wire)
+            : IsSupply(wire) ? Supply(wire)
+            : Signal(wire)
+        ).ToList();
+        return said.Find(s => s.State.StartsWith("short", StringComparison.Ordinal))
+            ?? said.Where(s => s.IsFaulty).MaxBy(s => s.State == WireState.Open ? 2 : 1)
+            ?? said.Find(s => s.State == WireState.Sound)
+            ?? new(wire, WireState.NotMeasured, null, "", $"Nothing that was measured proves the {wire} under load.");
+    }
+
+    private IEnumerable<WireState> Ground(string wire)
+    {
+        foreach (var row in Voltages().Where(r => s_grounds.Any(g => r.IsBetween(wire, g))))
+            yield return OfLoss(wire, row, Math.Abs(row.Value), GroundLoss, Feeding(row), $"between the {wire} and {Other(row, wire)}");
+        // The supply is there and the component still gets too little: what is lost lies in the ground.
+        foreach (
+            var row in Voltages()
+                .Where(r => r.IsLoaded && rows.Any(IsSupplyAlike(r)) && IsSupply(Other(r, wire)) && r.IsBetween(wire, Other(r, wire)))
+        )
+        {
+            var supply = Voltages().First(IsSupplyAlike(row));
+            yield return OfLoss(
+                wire,
+                row,
+                Math.Abs(supply.Value) - Math.Abs(row.Value),
+                GroundLoss,
+                Math.Abs(supply.Value),
+                $"in the {wire}"
+            );
+        }
+
+        foreach (var state in Continuity(wire, s_grounds))
+            yield return state;
+
+        Func<SheetRow, bool> IsSupplyAlike(SheetRow row) =>
+            other =>
+                other.Quantity == SheetQuantity.Voltage
+                && other.IsLoaded
+                && other.State == row.State
+                && s_grounds.Any(g => other.IsBetween(Other(row, wire), g));
+    }
+
+    private IEnumerable<WireState> Supply(string wire)
+    {
+        foreach (var row in Voltages().Where(r => s_grounds.Any(g => r.IsBetween(wire, g))))
+        foreach (var state in OfSupply(wire, row, Math.Abs(row.Value)))
+            yield return state;
+        foreach (var row in Voltages().Where(r => r.IsBetween(wire, "battery +") || r.IsBetween(wire, "module supply")))
+            yield return OfLoss(
+                wire,
+                row,
+                Math.Abs(row.Value),
+                SupplyLoss,
+                Battery(row) ?? 12,
+                $"between the {wire} and {Other(row, wire)}"
+            );
+        // Against the component's own ground the supply is proved where even both together lose no more than it may.
+        foreach (var row in Voltages().Where(r => IsGround(Other(r, wire)) && r.IsBetween(wire, Other(r, wire)) && !r.IsUnplugged))
+            if (Source(wire, row) is { } source && row.IsLoaded && source - Math.Abs(row.Value) <= Loss(wire))
+                yield return new(
+                    wire,
+                    WireState.Sound,
+                    Math.Round(Math.Abs(row.Value), 4),
+                    "V",
+                    $"The {wire} keeps {Volts(Math.Abs(row.Value))} under load."
+                );
+        foreach (var state in Continuity(wire, ["battery +", "module supply"]))
+            yield return state;
+        foreach (var row in Shorts(wire, [.. s_grounds, .. Wires.Where(IsGround)]))
+            yield return Touch(wire, WireState.ToGround, row);
+        if (IsRegulated(wire))
+            foreach (var row in Shorts(wire, ["battery +", "supply"]))
+                yield return Touch(wire, WireState.ToSupply, row);
+    }
+
+    private IEnumerable<WireState> OfSupply(string wire, SheetRow row, double volts)
+    {
+        if (IsRegulated(wire))
+        {
+            if (volts > Regulated * (1 + RegulatedShare))
+                yield return new(
+                    wire,
+                    WireState.ToSupply,
+                    Math.Round(volts, 4),
+                    "V",
+                    $"The {wire} stands at {Volts(volts)}: it touches a higher supply."
+                );
+            else
+                yield return OfLoss(wire, row, Regulated - volts, Regulated * RegulatedShare, Regulated, $"of the {wire}", volts);
+        }
+        else if (Battery(row) is { } battery)
+            yield return OfLoss(wire, row, battery - volts, SupplyLoss, battery, $"of the {wire}", volts);
+    }
+
+    private IEnumerable<WireState> Signal(string wire)
+    {
+        foreach (var row in Voltages().Where(r => IsModuleSide(Other(r, wire)) && r.IsBetween(wire, Other(r, wire))))
+            yield return OfLoss(wire, row, Math.Abs(row.Value), SignalLoss, Regulated, $"between the {wire} and the module");
+        foreach (
+            var row in Voltages()
+                .Where(r => s_grounds.Concat(Wires.Where(IsGround)).Any(g => r.IsBetween(wire, g)) && Math.Abs(r.Value) > Regulated * 1.1)
+        )
+            yield return new(
+                wire,
+                WireState.ToSupply,
+                Math.Round(Math.Abs(row.Value), 4),
+                "V",
+                $"The {wire} stands at {Volts(Math.Abs(row.Value))}, more than its module can give: it touches a supply."
+            );
+        foreach (var state in BothEnds(wire))
+            yield return state;
+        foreach (var state in Continuity(wire, ["module signal", $"module {wire}"]))
+            yield return state;
+        foreach (var row in Shorts(wire, [.. s_grounds, .. Wires.Where(IsGround)]))
+            yield return Touch(wire, WireState.ToGround, row);
+        foreach (var row in Shorts(wire, ["battery +", .. Wires.Where(IsSupply)]))
+            yield return Touch(wire, WireState.ToSupply, row);
+        foreach (var row in Shorts(wire, [.. Wires.Where(w => IsSignal(w) && w != wire)]))
+            yield return Touch(wire, WireState.ToSignal, row);
+    }
+
+    /// <summary>The module's end stands at a voltage that does not come through to the plug, both measured in one condition.</summary>
+    private IEnumerable<WireState> BothEnds(string wire)
+    {
+        var plug = Voltages().Where(r => (r.From == wire || r.To == wire) && IsAnyGround(Other(r, wire)));
+        foreach (var row in plug)
+        foreach (
+            var module in Voltages()
+                .Where(r => IsModuleSide(r.From) != IsModuleSide(r.To) && IsAnyGround(IsModuleSide(r.From) ? r.To : r.From))
+        )
+            if (
+                module.State == row.State
+                && module.IsUnplugged == row.IsUnplugged
+                && Math.Abs(module.Value) - Math.Abs(row.Value) > OpenShare * Regulated
+            )
+                yield return new(
+                    wire,
+                    WireState.Open,
+                    Math.Round(Math.Abs(row.Value), 4),
+                    "V",
+                    $"The {wire} is open: {Volts(Math.Abs(module.Value))} at the module, {Volts(Math.Abs(row.Value))} at the plug."
+                );
+    }
+
+    private static bool IsAnyGround(string terminal) => IsGround(terminal) || s_grounds.Contains(terminal);
+
+    private static bool IsModuleSide(string terminal) => terminal.StartsWith("module signal", StringComparison.Ordinal);
+
+    private IEnumerable<SheetRow> Voltages() => rows.Where(r => r.Quantity == SheetQuantity.Voltage && double.IsFinite(r.Value));
+
+    private static string Other(SheetRow row, string wire) => row.From == wire ? row.To : row.From;
+
+    private static double Loss(string wire) => IsRegulated(wire) ? Regulated * RegulatedShare : SupplyLoss;
+
+    private double? Source(string wire, SheetRow row) => IsRegulated(wire) ? Regulated : Battery(row);
+
+    /// <summary>What feeds a ground's current: the component's supply as measured, else the battery.</summary>
+    private double Feeding(SheetRow row)
+    {
+        var isSensor = Wires.Any(IsRegulated) || Wires.Any(IsSignal) && !Wires.Contains("supply");
+        return !isSensor && Battery(row) is { } battery ? battery : Regulated;
+    }
+
+    /// <summary>The battery in the same condition; null where it was not measured then.</summary>
+    private double? Battery(SheetRow row) =>
+        Voltages()
+            .Where(r => r.IsBetween("battery +", "battery -") && r.State == row.State)
+            .OrderBy(r => r.IsLoaded == row.IsLoaded ? 0 : 1)
+            .Select(r => (double?)Math.Abs(r.Value))
+            .FirstOrDefault();
+
+    /// <summary>A loss over its limit is a fault under any condition; under it only a loaded wire is proved.</summary>
+    private static WireState OfLoss(
+        string wire,
+        SheetRow row,
+        double loss,
+        double limit,
+        double source,
+        string where,
+        double? measured = null
+    )
+    {
+        var figure = Math.Round(measured ?? loss, 4);
+        var at = measured is { } volts ? $"only {Volts(volts)} are left {where}" : $"{Volts(loss)} are lost {where}";
+        if (loss > OpenShare * source)
+            return new(wire, WireState.Open, figure, "V", $"The {wire} is open: {at}.");
+        if (loss > limit)
+            return new(wire, WireState.HighResistance, figure, "V", $"The {wire} has too much resistance: {at}; {Volts(limit)} may be.");
+        return row.IsLoaded
+            ? new(wire, WireState.Sound, figure, "V", $"The {wire} is sound: {Volts(Math.Max(0, loss))} lost under load.")
+            : new(wire, WireState.NotMeasured, figure, "V", $"The {wire} is good without load, which proves nothing.");
+    }
+
+    /// <summary>An open wire, or one of too many ohms, found with the power off.</summary>
+    private IEnumerable<WireState> Continuity(string wire, IReadOnlyList<string> ends)
+    {
+        foreach (var row in Resistances().Where(r => ends.Any(e => r.IsBetween(wire, e)) && r.Value > TooMuch))
+            yield return row.Value > OpenFrom
+                ? new(
+                    wire,
+                    WireState.Open,
+                    double.IsFinite(row.Value) ? row.Value : null,
+                    "Ohm",
+                    $"The {wire} is open: no continuity to {Other(row, wire)}."
+                )
+                : new(wire, WireState.HighResistance, row.Value, "Ohm", $"The {wire} has {row.Value:0.#} Ω to {Other(row, wire)}.");
+    }
+
+    /// <summary>Two wires that touch, measured with the power off and the component taken off.</summary>
+    private IEnumerable<SheetRow> Shorts(string wire, IReadOnlyList<string> others) =>
+        Resistances().Where(r => r.IsUnplugged && r.Value < Touching && others.Any(o => o != wire && r.IsBetween(wire, o)));
+
+    private IEnumerable<SheetRow> Resistances() => rows.Where(r => r.Quantity == SheetQuantity.Resistance && !r.IsLive);
+
+    /// <summary>True where both leads were on ends of one wire.</summary>
+    private static bool IsOneWire(SheetRow row)
+    {
+        string[] ends = [row.From, row.To];
+        return ends.Any(IsGround) && ends.Any(s_grounds.Contains)
+            || ends.Any(IsSupply) && ends.Any(e => e is "battery +" or "module supply")
+            || ends.Any(IsSignal) && ends.Any(IsModuleSide);
+    }
+
+    private static WireState Touch(string wire, string state, SheetRow row) =>
+        new(wire, state, row.Value, "Ohm", $"The {wire} touches {Other(row, wire)}: {row.Value:0.##} Ω with the component taken off.");
+
+    private static string Volts(double volts) =>
+        Math.Abs(volts) < 0.1 ? $"{1000 * volts:0.#} mV" : volts.ToString("0.00", CultureInfo.InvariantCulture) + " V";
+}

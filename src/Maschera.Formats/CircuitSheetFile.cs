@@ -1,0 +1,115 @@
+using Maschera.Core.Basics;
+using Maschera.Core.Vehicle;
+
+namespace Maschera.Formats;
+
+/// <summary>A table of what was measured at a component: from, to, kind, value, unit, condition; comma, semicolon or tab.</summary>
+public static class CircuitSheetFile
+{
+    private static readonly string[] s_columns = ["from", "to", "kind", "value", "unit", "condition"];
+
+    /// <summary>Reads the file.</summary>
+    /// <exception cref="CaptureFormatException">It can't be read; line and column say where.</exception>
+    public static CircuitSheet Load(string path) => Parse(TextFile.Load(path), Path.GetFileName(path));
+
+    /// <summary>Reads the text of a file called <paramref name="name"/>.</summary>
+    /// <exception cref="CaptureFormatException">It can't be read; line and column say where.</exception>
+    public static CircuitSheet Parse(string text, string name)
+    {
+        var lines = text.TrimStart('\uFEFF').Split('\n').Select(l => l.TrimEnd('\r')).ToList();
+        var head = lines.FindIndex(l => !IsEmpty(l));
+        if (head < 0)
+            throw new CaptureFormatException(name, "is empty.");
+        var delimiter = "\t;,".MaxBy(d => Cells(lines[head], d).Count(c => s_columns.Contains(c.ToLowerInvariant())));
+        var names = Cells(lines[head], delimiter).Select(c => c.ToLowerInvariant()).ToList();
+        var places = s_columns.Select(c => names.IndexOf(c)).ToArray();
+        if (Array.FindIndex(places, 0, 4, p => p < 0) is >= 0 and var missing)
+            throw new CaptureFormatException(
+                name,
+                head + 1,
+                $"there is no column '{s_columns[missing]}'; the first line names from, to, kind, value, unit, condition."
+            );
+        List<SheetRow> rows = [];
+        for (var i = head + 1; i < lines.Count; i++)
+            if (!IsEmpty(lines[i]))
+                rows.Add(Row(name, i + 1, Cells(lines[i], delimiter), places));
+        return new CircuitSheet(rows);
+    }
+
+    private static bool IsEmpty(string line) => string.IsNullOrWhiteSpace(line) || line.TrimStart().StartsWith('#');
+
+    private static string[] Cells(string line, char delimiter) => CsvLayoutFinder.Cells(line, delimiter);
+
+    private static SheetRow Row(string name, int line, string[] cells, int[] places)
+    {
+        string Cell(int column) => places[column] >= 0 && places[column] < cells.Length ? cells[places[column]].Trim() : "";
+        if (Cell(0).Length == 0 || Cell(1).Length == 0)
+            throw new CaptureFormatException(
+                name,
+                line,
+                Cell(0).Length == 0 ? "from" : "to",
+                "is empty; say which terminal the lead was on."
+            );
+        var quantity = Cell(2).ToLowerInvariant() switch
+        {
+            "voltage" => SheetQuantity.Voltage,
+            "resistance" => SheetQuantity.Resistance,
+            "current" => SheetQuantity.Current,
+            _ => throw new CaptureFormatException(name, line, "kind", $"'{Cell(2)}' is neither voltage, resistance nor current."),
+        };
+        return new(
+            Terminal(Cell(0)),
+            Terminal(Cell(1)),
+            quantity,
+            Value(name, line, Cell(3)) * Factor(name, line, Cell(4), quantity),
+            Cell(5),
+            line
+        );
+    }
+
+    private static string Terminal(string text) =>
+        string.Join(' ', text.ToLowerInvariant().Replace('−', '-').Split(' ', StringSplitOptions.RemoveEmptyEntries));
+
+    private static double Value(string name, int line, string text)
+    {
+        if (text.Trim('>', ' ').ToUpperInvariant() is "OL" or "O.L" or "O.L." or "0L" or "∞")
+            return double.PositiveInfinity;
+        return TypedNumber.Parse(text)
+            ?? throw new CaptureFormatException(name, line, "value", $"'{text}' is no number; write one, or OL for an open circuit.");
+    }
+
+    /// <summary>What a value in <paramref name="unit"/> is multiplied by for V, Ω or A.</summary>
+    private static double Factor(string name, int line, string unit, SheetQuantity quantity)
+    {
+        var plain = unit.Trim()
+            .Replace("ohms", "Ω", StringComparison.OrdinalIgnoreCase)
+            .Replace("ohm", "Ω", StringComparison.OrdinalIgnoreCase);
+        plain = plain.Replace('\u2126', 'Ω').Replace('μ', 'µ').Replace(" ", "", StringComparison.Ordinal);
+        var own = quantity switch
+        {
+            SheetQuantity.Voltage => "V",
+            SheetQuantity.Resistance => "Ω",
+            _ => "A",
+        };
+        if (plain.Length == 0 || plain.Equals(own, StringComparison.OrdinalIgnoreCase))
+            return 1;
+        if (plain.Length == 2 && plain[1..].Equals(own, StringComparison.OrdinalIgnoreCase))
+            switch (plain[0])
+            {
+                case 'm':
+                    return 1e-3;
+                case 'µ' or 'u':
+                    return 1e-6;
+                case 'k' or 'K':
+                    return 1e3;
+                case 'M':
+                    return 1e6;
+            }
+        throw new CaptureFormatException(
+            name,
+            line,
+            "unit",
+            $"'{unit}' is no unit of a {quantity.ToString().ToLowerInvariant()}; write {own}, m{own} or k{own}."
+        );
+    }
+}
