@@ -1,0 +1,141 @@
+using Maschera.Core.Basics;
+using Maschera.Core.Signals;
+
+namespace Maschera.Core.Readings.PressureHold;
+
+/// <summary>The decay of a pressure behind a stop.</summary>
+internal sealed class Hold
+{
+    /// <summary>The pump's run-out does not count, s.</summary>
+    public const double RunOut = 0.5;
+
+    /// <summary>A value is the line through the samples so far about it, s, as a share of the hold and at least.</summary>
+    private const double AboutShare = 0.02,
+        LeastAbout = 0.8;
+
+    private const int LeastSamples = 8,
+        MostPoints = 300;
+
+    private readonly double[] _seconds;
+    private readonly double[] _pressures;
+    private readonly double[] _curve;
+
+    public Hold(Channel pressure, double from, double to, bool knowsStop)
+    {
+        (Stop, KnowsStop) = (from, knowsStop);
+        var (first, end) = (pressure.Time.IndexAtOrAfter(from), pressure.Time.IndexAtOrAfter(to + 1e-9));
+        var kept = Enumerable.Range(first, end - first).Where(i => float.IsFinite(pressure.Samples[i])).ToList();
+        _seconds = [.. kept.Select(i => pressure.Time[i] - from)];
+        _pressures = [.. kept.Select(i => (double)pressure.Samples[i])];
+        _curve = Parabola();
+    }
+
+    /// <summary>When the pump stopped, s.</summary>
+    public double Stop { get; }
+
+    public bool KnowsStop { get; }
+
+    /// <summary>s from the stop to the last sample.</summary>
+    public double Length => _seconds.Length > 0 ? _seconds[^1] : 0;
+
+    public bool IsEnough => _seconds.Count(s => s >= RunOut) >= LeastSamples && Length > 2;
+
+    /// <summary>What drops count from.</summary>
+    public double Pressure => At(RunOut);
+
+    public double Drop(double seconds) => Pressure - At(seconds);
+
+    /// <summary>Mean loss a minute.</summary>
+    public double RatePerMinute => 60 * Drop(Length) / (Length - RunOut);
+
+    /// <summary>The span of the pressures, the lowest and the highest of the fitted curve.</summary>
+    public (double Low, double High) Span => (Math.Min(Curve(Length), Curve(RunOut)), Math.Max(Curve(Length), Curve(RunOut)));
+
+    /// <summary>Loss a second where the fitted curve passes a pressure; at its nearer end where it does not.</summary>
+    public double RateAt(double pressure)
+    {
+        var (low, high) = (RunOut, Length);
+        for (var step = 0; step < 60; step++)
+        {
+            var middle = (low + high) / 2;
+            (low, high) = Curve(middle) > pressure ? (middle, high) : (low, middle);
+        }
+
+        return -Slope(low);
+    }
+
+    /// <summary>
+    /// Half-life, s, where the bend of the fall is that of an exponential towards no pressure: b²/2a for p = a + bt + ct², half of
+    /// that for an orifice, none for a line. Null where the bend is another or too small to tell.
+    /// </summary>
+    public double? HalfLife
+    {
+        get
+        {
+            var (a, b, c) = (_curve[0], _curve[1], _curve[2]);
+            if (!(b < 0) || !(a > 0))
+                return null;
+            var exponential = b * b / (2 * a);
+            var seen = exponential * Length * Length / 6;
+            var bend = c / exponential;
+            if (seen < 0.25 * Noise() || bend < 0.72)
+                return null;
+            var half = Length * Math.Log(2) / Math.Log(Math.Max(1.0001, Curve(RunOut) / Math.Max(1e-9, Curve(Length))));
+            return half > 0 && double.IsFinite(half) ? half : null;
+        }
+    }
+
+    public List<DecayPoint> Course()
+    {
+        var stride = Math.Max(1, _seconds.Length / MostPoints);
+        return
+        [
+            .. Enumerable
+                .Range(0, _seconds.Length / stride)
+                .Select(k =>
+                {
+                    var piece = _pressures.AsSpan(k * stride, stride);
+                    return new DecayPoint(Math.Round(_seconds[k * stride + stride / 2], 3), Math.Round(Statistics.Mean(piece), 5));
+                }),
+        ];
+    }
+
+    private double Curve(double seconds) => _curve[0] + _curve[1] * seconds + _curve[2] * seconds * seconds;
+
+    private double Slope(double seconds) => _curve[1] + 2 * _curve[2] * seconds;
+
+    /// <summary>The scatter about the fitted curve.</summary>
+    private double Noise() =>
+        Statistics.StandardDeviation([.. _seconds.Select((s, i) => _pressures[i] - Curve(s)).Skip(_seconds.Length / 20)]);
+
+    private double[] Parabola()
+    {
+        var used = Enumerable.Range(0, _seconds.Length).Where(i => _seconds[i] >= RunOut).ToList();
+        if (used.Count < LeastSamples)
+            return [double.NaN, 0, 0];
+        double[] seconds = [.. used.Select(i => _seconds[i])];
+        return LeastSquares.Linear(
+            [
+                [.. seconds.Select(_ => 1.0)],
+                seconds,
+                [.. seconds.Select(s => s * s)],
+            ],
+            [.. used.Select(i => _pressures[i])]
+        );
+    }
+
+    /// <summary>The line through the samples about a moment, taken there; no sample before the run-out counts.</summary>
+    private double At(double seconds)
+    {
+        var about = Math.Max(LeastAbout, AboutShare * Length);
+        var (from, to) = (Math.Max(seconds <= RunOut ? RunOut * 0.8 : RunOut, seconds - about), seconds + about);
+        var inside = Enumerable.Range(0, _seconds.Length).Where(i => _seconds[i] >= from && _seconds[i] <= to).ToList();
+        if (inside.Count < 3)
+            inside = [.. Enumerable.Range(0, _seconds.Length).OrderBy(i => Math.Abs(_seconds[i] - seconds)).Take(4)];
+        var middle = inside.Average(i => _seconds[i]);
+        var level = inside.Average(i => _pressures[i]);
+        var spread = inside.Sum(i => Math.Pow(_seconds[i] - middle, 2));
+        var slope = spread > 0 ? inside.Sum(i => (_seconds[i] - middle) * (_pressures[i] - level)) / spread : 0;
+        return level + slope * (seconds - middle);
+    }
+}
