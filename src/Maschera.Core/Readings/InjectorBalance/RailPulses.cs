@@ -1,0 +1,96 @@
+using Maschera.Core.Signals;
+
+namespace Maschera.Core.Readings.InjectorBalance;
+
+/// <summary>One pulse: start and end, s, and the cylinder where a channel of its own tells it.</summary>
+internal readonly record struct RailPulse(double From, double To, int? Cylinder)
+{
+    public double Seconds => To - From;
+}
+
+/// <summary>Finds the pulses: on the injector's command or current, else on the flanks of the rail's pressure.</summary>
+internal static class RailPulses
+{
+    /// <summary>The command is there beyond this share of its largest departure: a held current is small beside its peak.</summary>
+    private const double Held = 0.13;
+
+    /// <summary>And beyond so many times its scatter at rest.</summary>
+    private const double Clear = 6;
+
+    /// <summary>What pauses for less is one pulse, s; what lasts for less is none.</summary>
+    private const double LongestGap = 0.03,
+        Shortest = 0.002;
+
+    /// <summary>A flank falls faster than this share of the steepest.</summary>
+    private const double FlankShare = 0.3;
+
+    public static List<RailPulse> Of(Channel command, int? cylinder)
+    {
+        var finite = Statistics.Sorted(command.Samples.Select(v => (double)v));
+        if (finite.Length < 10)
+            return [];
+        var rest = Statistics.Quantile(finite, 0.5);
+        var departures = Statistics.Sorted(finite.Select(v => Math.Abs(v - rest)));
+        var scatter = Statistics.Quantile(departures, 0.6);
+        var most = Capped(departures);
+        var limit = Math.Max(Held * most, Clear * scatter);
+        return limit > 0 && most > limit ? Above(command, i => Math.Abs(command.Samples[i] - rest) > limit, cylinder) : [];
+    }
+
+    /// <summary>The largest departure; a spike that is there for a few samples only counts for little.</summary>
+    private static double Capped(double[] departures) =>
+        Math.Min(departures[^1], 4 * Math.Max(Statistics.Quantile(departures, 0.985), Statistics.Quantile(departures, 0.94)));
+
+    private static List<RailPulse> Above(Channel channel, Func<int, bool> isOn, int? cylinder)
+    {
+        List<RailPulse> found = [];
+        double? since = null;
+        var gap = Math.Max(LongestGap, 1.5 * channel.Time.Step);
+        for (var i = 0; i <= channel.Samples.Length; i++)
+        {
+            var on = i < channel.Samples.Length && isOn(i);
+            if (on && since is null)
+                since = i == 0 ? channel.Time[0] : (channel.Time[i - 1] + channel.Time[i]) / 2;
+            if (on || since is not { } from)
+                continue;
+            var to = (channel.Time[i - 1] + channel.Time[Math.Min(i, channel.Samples.Length - 1)]) / 2;
+            if (found.Count > 0 && from - found[^1].To < gap)
+                found[^1] = found[^1] with { To = to };
+            else
+                found.Add(new(from, to, cylinder));
+            since = null;
+        }
+
+        return [.. found.Where(p => p.Seconds >= Math.Max(Shortest, 0.4 * channel.Time.Step))];
+    }
+
+    /// <summary>Stretches in which the smoothed pressure falls clearly faster than between them.</summary>
+    public static List<RailPulse> ByFlanks(Channel pressure)
+    {
+        var slow = new MemoryReader(pressure).LoadAtMost(150);
+        var values = Smooth([.. slow.Samples.Select(v => (double)v)], Math.Max(1, (int)(0.012 / slow.Time.Step)));
+        var slopes = new double[values.Length];
+        for (var i = 1; i + 1 < values.Length; i++)
+            slopes[i] = (values[i + 1] - values[i - 1]) / (slow.Time[i + 1] - slow.Time[i - 1]);
+        var steepest = -Statistics.Quantile(Statistics.Sorted(slopes), 0.03);
+        var usual = -Statistics.Median(slopes);
+        var limit = usual + FlankShare * (steepest - usual);
+        if (!(steepest > 0))
+            return [];
+        var flanks = Above(slow, i => -slopes[i] > limit, null);
+        var usualLength = Statistics.Median(flanks.Select(f => f.Seconds));
+        return [.. flanks.Where(f => f.Seconds > 0.35 * usualLength)];
+    }
+
+    private static double[] Smooth(double[] values, int half)
+    {
+        var smooth = new double[values.Length];
+        for (var i = 0; i < values.Length; i++)
+        {
+            var inside = values.AsSpan()[Math.Max(0, i - half)..Math.Min(values.Length, i + half + 1)];
+            smooth[i] = Statistics.Mean(inside);
+        }
+
+        return smooth;
+    }
+}
