@@ -55,8 +55,8 @@ public sealed class Plot(double width, double height, (double From, double To) x
                 .Concat(places.Reverse().Select(p => $"{Say.At(X(p.X))},{Say.At(Y(p.Low))}"))
         );
 
-    /// <summary>Both axes with their numbers and units, and the grid behind the curves.</summary>
-    public IHtmlContent Axes()
+    /// <summary>Both axes with their numbers and units, and the grid behind the curves; without numbers where names stand below.</summary>
+    public IHtmlContent Axes(bool numbersBelow = true)
     {
         var drawn = new StringBuilder();
         var (left, right, top, bottom) = Area;
@@ -70,7 +70,7 @@ public sealed class Plot(double width, double height, (double From, double To) x
             drawn.Append(Figure(left - 6, Y(tick) + 4, Number(tick, y.High - y.Low), "end"));
         }
 
-        var ticks = Axis.Ticks(x.From, x.To, 6);
+        var ticks = numbersBelow ? Axis.Ticks(x.From, x.To, 6) : [];
         foreach (var tick in ticks)
             drawn.Append(
                 Figure(X(tick), bottom + 17, Number(tick, x.To - x.From) + (tick == ticks[^1] ? $" {xUnit}" : ""), Anchor(X(tick), right))
@@ -84,6 +84,9 @@ public sealed class Plot(double width, double height, (double From, double To) x
     /// <summary>A word at a place of the plot.</summary>
     public IHtmlContent Word(double at, double value, string text, string anchor = "start") =>
         new HtmlString(Figure(X(at), Y(value), text, anchor));
+
+    /// <summary>A name below the x axis.</summary>
+    public IHtmlContent Below(double at, string text) => new HtmlString(Figure(X(at), Area.Bottom + 17, text, "middle"));
 
     private static string Anchor(double at, double right) => at > right - 24 ? "end" : "middle";
 

@@ -13,6 +13,9 @@ internal sealed class Hold
     private const double AboutShare = 0.02,
         LeastAbout = 0.8;
 
+    /// <summary>How much likelier one law must be than the others: twice a logarithm of likelihoods.</summary>
+    private const double ClearlyBetter = 6;
+
     private const int LeastSamples = 8,
         MostPoints = 300;
 
@@ -65,24 +68,28 @@ internal sealed class Hold
     }
 
     /// <summary>
-    /// Half-life, s, where the bend of the fall is that of an exponential towards no pressure: b²/2a for p = a + bt + ct², half of
-    /// that for an orifice, none for a line. Null where the bend is another or too small to tell.
+    /// Half-life, s, where an exponential towards no pressure explains the fall clearly better than an orifice (a line of the
+    /// pressure's root) and a line; null where another does, or the bend is too small to tell.
     /// </summary>
     public double? HalfLife
     {
         get
         {
-            var (a, b, c) = (_curve[0], _curve[1], _curve[2]);
-            if (!(b < 0) || !(a > 0))
+            var used = Enumerable.Range(0, _seconds.Length).Where(i => _seconds[i] >= RunOut && _pressures[i] > 0).ToList();
+            if (used.Count < LeastSamples)
                 return null;
-            var exponential = b * b / (2 * a);
-            var seen = exponential * Length * Length / 6;
-            var bend = c / exponential;
-            if (seen < 0.25 * Noise() || bend < 0.72)
-                return null;
-            var half = Length * Math.Log(2) / Math.Log(Math.Max(1.0001, Curve(RunOut) / Math.Max(1e-9, Curve(Length))));
-            return half > 0 && double.IsFinite(half) ? half : null;
+            var (decay, exponential) = Fit(used, Math.Log, Math.Exp);
+            var other = Math.Min(Fit(used, Math.Sqrt, r => r * r).Left, Fit(used, p => p, p => p).Left);
+            return decay < 0 && used.Count * Math.Log(other / Math.Max(1e-300, exponential)) > ClearlyBetter ? Math.Log(2) / -decay : null;
         }
+    }
+
+    /// <summary>A line through the pressures as <paramref name="bent"/> makes them: its slope, and the squares it leaves of the pressures.</summary>
+    private (double Slope, double Left) Fit(List<int> used, Func<double, double> bent, Func<double, double> back)
+    {
+        double[] seconds = [.. used.Select(i => _seconds[i])];
+        var line = LeastSquares.Linear([[.. seconds.Select(_ => 1.0)], seconds], [.. used.Select(i => bent(_pressures[i]))]);
+        return (line[1], used.Sum(i => Math.Pow(_pressures[i] - back(line[0] + line[1] * _seconds[i]), 2)));
     }
 
     public List<DecayPoint> Course()
@@ -103,10 +110,6 @@ internal sealed class Hold
     private double Curve(double seconds) => _curve[0] + _curve[1] * seconds + _curve[2] * seconds * seconds;
 
     private double Slope(double seconds) => _curve[1] + 2 * _curve[2] * seconds;
-
-    /// <summary>The scatter about the fitted curve.</summary>
-    private double Noise() =>
-        Statistics.StandardDeviation([.. _seconds.Select((s, i) => _pressures[i] - Curve(s)).Skip(_seconds.Length / 20)]);
 
     private double[] Parabola()
     {

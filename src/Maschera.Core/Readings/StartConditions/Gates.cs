@@ -43,6 +43,8 @@ internal sealed partial class Gates(CrankingLog log, string? fuel, IReadOnlyDict
                 immobiliser.IsMissing ? "the immobiliser is locked" : "the engine is hardly turned, or its speed is not seen"
             );
         var fuelCommand = FuelCommand(sync);
+        if (rail.IsMissing)
+            fuelCommand = Follows(fuelCommand, "the module waits for the rail pressure");
         if (turnsBadly || immobiliser.IsMissing)
             fuelCommand = Follows(fuelCommand, immobiliser.IsMissing ? "the immobiliser is locked" : "what comes before is missing");
         return [battery, speed, rail, sync, fuelCommand, immobiliser];
