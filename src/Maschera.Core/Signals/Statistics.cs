@@ -38,6 +38,15 @@ public static class Statistics
     /// <summary>The middle value; NaN of nothing.</summary>
     public static double Median(IEnumerable<double> values) => Quantile(Sorted(values), 0.5);
 
+    /// <summary>
+    /// The median distance from <paramref name="centre"/>, times 1.4826: the standard deviation of a normal scatter, whatever a few
+    /// values far off do (Hampel 1974).
+    /// </summary>
+    public static double Scatter(IEnumerable<double> values, double centre) => 1.4826 * Median(values.Select(v => Math.Abs(v - centre)));
+
+    /// <summary>The distance of the quartiles of a sorted list, times 0.7413: the standard deviation of a normal scatter.</summary>
+    public static double InnerScatter(ReadOnlySpan<double> sorted) => 0.7413 * (Quantile(sorted, 0.75) - Quantile(sorted, 0.25));
+
     /// <summary>The mean; NaN of nothing.</summary>
     public static double Mean(ReadOnlySpan<double> values)
     {

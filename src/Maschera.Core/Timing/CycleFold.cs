@@ -40,7 +40,7 @@ public sealed record CycleFold(float[] Mean, float[] Spread, int Cycles, IReadOn
         var (mean, spread) = Moments(cycles);
         var distances = cycles.Select(c => Distance(c, mean)).ToArray();
         var usual = Statistics.Median(distances);
-        var scatter = 1.4826 * Statistics.Median(distances.Select(d => Math.Abs(d - usual)));
+        var scatter = Statistics.Scatter(distances, usual);
         var odd = Enumerable
             .Range(0, count)
             .Where(i => distances[i] > usual + OddFrom * scatter && distances[i] > 1.2 * usual)

@@ -20,6 +20,10 @@ public sealed class Plot(double width, double height, (double From, double To) x
 
     private const int Size = 12;
 
+    /// <summary>Room for a number with its neighbours, pixels.</summary>
+    private const double PixelsAcross = 110,
+        PixelsDown = 65;
+
     /// <summary>The plot's own area.</summary>
     public (double Left, double Right, double Top, double Bottom) Area => (Left, width - Right, Top, height - Bottom);
 
@@ -60,20 +64,21 @@ public sealed class Plot(double width, double height, (double From, double To) x
     {
         var drawn = new StringBuilder();
         var (left, right, top, bottom) = Area;
-        foreach (var tick in Axis.Ticks(y.Low, y.High, 4))
+        var levels = Axis.Ticks(y.Low, y.High, Math.Max(2, (int)(height / PixelsDown)));
+        foreach (var tick in levels)
         {
             var at = Say.At(Y(tick));
             drawn.Append(
                 CultureInfo.InvariantCulture,
                 $"<line x1='{left}' x2='{Say.At(right)}' y1='{at}' y2='{at}' stroke='var(--grid)'/>"
             );
-            drawn.Append(Figure(left - 6, Y(tick) + 4, Number(tick, y.High - y.Low), "end"));
+            drawn.Append(Figure(left - 6, Y(tick) + 4, Number(tick, levels), "end"));
         }
 
-        var ticks = numbersBelow ? Axis.Ticks(x.From, x.To, 6) : [];
+        var ticks = numbersBelow ? Axis.Ticks(x.From, x.To, Math.Max(2, (int)(width / PixelsAcross))) : [];
         foreach (var tick in ticks)
             drawn.Append(
-                Figure(X(tick), bottom + 17, Number(tick, x.To - x.From) + (tick == ticks[^1] ? $" {xUnit}" : ""), Anchor(X(tick), right))
+                Figure(X(tick), bottom + 17, Number(tick, ticks) + (tick == ticks[^1] ? $" {xUnit}" : ""), Anchor(X(tick), right))
             );
         drawn.Append(CultureInfo.InvariantCulture, $"<line x1='{left}' x2='{Say.At(right)}' y1='{Say.At(bottom)}' y2='{Say.At(bottom)}' ");
         drawn.Append("stroke='var(--soft)'/>");
@@ -94,8 +99,12 @@ public sealed class Plot(double width, double height, (double From, double To) x
         $"<text x='{Say.At(at)}' y='{Say.At(down)}' text-anchor='{anchor}' font-size='{Size}' fill='var(--soft)' "
         + $"font-family='Spline Sans Mono'>{System.Net.WebUtility.HtmlEncode(text)}</text>";
 
-    private static string Number(double value, double span) =>
-        Say.Number(value, Math.Clamp(1 - (int)Math.Floor(Math.Log10(Span(span) / 4)), 0, 4));
+    /// <summary>With as many decimals as tell neighbours apart, and a true minus.</summary>
+    private static string Number(double value, IReadOnlyList<double> ticks)
+    {
+        var step = ticks.Count > 1 ? ticks[1] - ticks[0] : 1;
+        return Say.Number(value, Math.Clamp((int)Math.Ceiling(-Math.Log10(step) - 1e-9), 0, 5)).Replace('-', '−');
+    }
 
     private static double Span(double span) => span > 0 ? span : 1;
 }

@@ -62,12 +62,12 @@ internal static class Balances
     private static double Middle(double[] sorted) => Statistics.Quantile(sorted, 0.5);
 
     /// <summary>The standard deviation that the inner half of the values tells of.</summary>
-    private static double Spread(double[] sorted) => 0.7413 * (Statistics.Quantile(sorted, 0.75) - Statistics.Quantile(sorted, 0.25));
+    private static double Spread(double[] sorted) => Statistics.InnerScatter(sorted);
 
     private static bool StandsOut(Course course, List<Course> others, Func<Course, double> value, Func<Course, double> spread)
     {
         var usual = Statistics.Median(others.Select(value));
-        var scatter = 1.4826 * Statistics.Median(others.Select(o => Math.Abs(value(o) - usual)));
+        var scatter = Statistics.Scatter(others.Select(value), usual);
         var largest = others.Append(course).Max(o => Math.Abs(value(o) - usual));
         var least = Math.Max(OfTheLargest * largest, Math.Abs(usual) > largest ? OfTheLevel * Math.Abs(usual) : 0);
         var off = Math.Abs(value(course) - usual);

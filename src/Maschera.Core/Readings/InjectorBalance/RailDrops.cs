@@ -73,7 +73,7 @@ internal sealed class RailDrops
         if (rates.Count == 0)
             return (0, 0);
         var share = Math.Max(0, Statistics.Median(rates.Select(r => r.Rate / r.Pressure)));
-        var apart = 3 * 1.4826 * Statistics.Median(rates.Select(r => Math.Abs(r.Rate - share * r.Pressure)));
+        var apart = 3 * Statistics.Scatter(rates.Select(r => r.Rate - share * r.Pressure), 0);
         var kept = rates.Where(r => Math.Abs(r.Rate - share * r.Pressure) <= apart).ToList();
         if (kept.Count < LeastForLine || kept.Max(r => r.Pressure) < 1.2 * kept.Min(r => r.Pressure))
             return (0, share);

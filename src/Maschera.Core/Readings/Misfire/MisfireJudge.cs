@@ -154,8 +154,7 @@ internal static class MisfireJudge
         var (middle, high) = (Statistics.Quantile(sorted, 0.7), Statistics.Quantile(sorted, 0.93));
         var sound = sorted.Where(v => v > middle - 4 * (high - middle)).ToArray();
         var centre = Statistics.Quantile(sound, 0.5);
-        // 1.4826 makes the median deviation a standard deviation on a normal scatter.
-        return (1.4826 * Statistics.Median(sound.Select(v => Math.Abs(v - centre))), centre);
+        return (Statistics.Scatter(sound, centre), centre);
     }
 
     /// <summary>The level below which a firing is missing; minus infinity where none is.</summary>

@@ -62,13 +62,12 @@ internal static partial class SpikeCheck
     private static List<Spike> Spikes(Watched channel)
     {
         var rest = Rest(channel);
-        var noise =
-            1.4826
-            * Statistics.Median(
-                Enumerable
-                    .Range(0, Math.Min(rest.Length, 50_000))
-                    .Select(i => Math.Abs((double)rest[(int)((long)i * rest.Length / Math.Min(rest.Length, 50_000))]))
-            );
+        var noise = Statistics.Scatter(
+            Enumerable
+                .Range(0, Math.Min(rest.Length, 50_000))
+                .Select(i => (double)rest[(int)((long)i * rest.Length / Math.Min(rest.Length, 50_000))]),
+            0
+        );
         var limit = Math.Max(Clear * noise, 0.004 * Math.Max(Math.Abs(channel.Quantile(0.5)), channel.Range));
         var spikes = new List<Spike>();
         var apart = Math.Max(Apart, ApartSamples * channel.Time.Step);

@@ -88,7 +88,13 @@ internal sealed class Hold
     private (double Slope, double Left) Fit(List<int> used, Func<double, double> bent, Func<double, double> back)
     {
         double[] seconds = [.. used.Select(i => _seconds[i])];
-        var line = LeastSquares.Linear([[.. seconds.Select(_ => 1.0)], seconds], [.. used.Select(i => bent(_pressures[i]))]);
+        var line = LeastSquares.Linear(
+            [
+                [.. seconds.Select(_ => 1.0)],
+                seconds,
+            ],
+            [.. used.Select(i => bent(_pressures[i]))]
+        );
         return (line[1], used.Sum(i => Math.Pow(_pressures[i] - back(line[0] + line[1] * _seconds[i]), 2)));
     }
 
