@@ -6,6 +6,7 @@ var root = new RootCommand("Maschera: readings on captures, from the command lin
     ReadCommand.Create(),
     InspectCommand.Create(),
     ImportCommand.Create(),
+    DecideCommand.Create(),
 };
 var parsed = root.Parse(args);
 if (parsed.Errors.Count > 0)

@@ -104,7 +104,10 @@ internal static class ReadCommand
             );
         if (reading.ReadsSheet)
             return reading.Read(
-                new ReadingRequest(new Capture(words.GetValue(s_capture)!, [], [])) { Sheet = CircuitSheetFile.Load(words.GetValue(s_capture)!) }
+                new ReadingRequest(new Capture(words.GetValue(s_capture)!, [], []))
+                {
+                    Sheet = CircuitSheetFile.Load(words.GetValue(s_capture)!),
+                }
             );
         var description = words.GetValue(s_dbc) is { } dbc ? DbcFile.Load(dbc) : null;
         var probes = Pairs(words.GetValue(s_probe), "--probe", "COLUMN=SCALE").ToDictionary(p => p.Key, p => Scale(p.Key, p.Value));

@@ -63,16 +63,18 @@ internal static class EarlierBuilds
             transaction.Commit();
         }
 
-        MoveSamples(db);
         var history = db.GetService<IHistoryRepository>();
         db.Database.ExecuteSqlRaw(history.GetCreateIfNotExistsScript());
         db.Database.ExecuteSqlRaw(history.GetInsertScript(new HistoryRow(db.Database.GetMigrations().First(), ProductInfo.GetVersion())));
     }
 
-    /// <summary>Moves the first build's samples over, then drops their table.</summary>
-    private static void MoveSamples(MascheraDb db)
+    /// <summary>True while the first build's samples still stand where it kept them.</summary>
+    public static bool HasOldSamples(MascheraDb db) => HasTable(db, "SampleBlocks");
+
+    /// <summary>Moves the first build's samples over, then drops their table; every migration has to be made before.</summary>
+    public static void MoveSamples(MascheraDb db)
     {
-        if (!HasTable(db, "SampleBlocks"))
+        if (!HasOldSamples(db))
             return;
         db.Database.ExecuteSqlRaw("DELETE FROM Blocks; DELETE FROM Levels");
         foreach (var channel in db.Channels.ToList())

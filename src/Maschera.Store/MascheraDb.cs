@@ -40,13 +40,14 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
     {
         Database.ExecuteSqlRaw("PRAGMA page_size = 16384");
         Database.ExecuteSqlRaw("PRAGMA journal_mode = WAL");
-        if (!Database.GetPendingMigrations().Any())
+        if (!Database.GetPendingMigrations().Any() && !EarlierBuilds.HasOldSamples(this))
             return;
         // Held by the system and gone with the process, unlike the lock that a killed migration leaves in the database.
         using var alone = OneAtATime();
         EarlierBuilds.TakeOver(this);
         Database.ExecuteSqlRaw("DROP TABLE IF EXISTS __EFMigrationsLock");
         Database.Migrate();
+        EarlierBuilds.MoveSamples(this);
     }
 
     /// <summary>

@@ -67,6 +67,7 @@ public class ArrowTests
         "Logs",
         "Vehicle",
         "Readings",
+        "Diagnosis",
     ];
 
     [Fact]
@@ -101,28 +102,24 @@ public class ArrowTests
     [Fact]
     public void Every_reading_is_found_and_complete()
     {
-        Assert.Equal(
-            [
-                "cam-timing",
-                "contribution",
-                "cylinder-pressure",
-                "duty",
-                "misfire",
-                "on-board-tests",
-                "plausibility",
-                "pulses",
-                "relative-compression",
-                "tracking",
-            ],
-            ReadingRegistry.All.Select(r => r.Kind)
-        );
+        const string rooms = "Maschera.Core.Readings.";
+        var folders = typeof(IReading)
+            .Assembly.GetExportedTypes()
+            .Select(t => t.Namespace!)
+            .Where(n => n.StartsWith(rooms, StringComparison.Ordinal))
+            .Distinct()
+            .Select(n =>
+                string.Concat(n[rooms.Length..].Select((c, i) => char.IsUpper(c) ? (i > 0 ? "-" : "") + char.ToLowerInvariant(c) : $"{c}"))
+            )
+            .Order(StringComparer.Ordinal);
+        Assert.Equal(folders, ReadingRegistry.All.Select(r => r.Kind));
         Assert.All(
             ReadingRegistry.All,
             r =>
             {
                 Assert.True(typeof(ReadingResult).IsAssignableFrom(r.ResultType));
-                // What looks at every channel, or at messages, has no roles to fill.
-                if (r is not (PlausibilityReading or OnBoardTestsReading))
+                // What looks at every channel, at messages or at a sheet has no roles to fill.
+                if (r is not PlausibilityReading and { ReadsMessages: false, ReadsSheet: false })
                     Assert.NotEmpty(r.Roles);
                 Assert.NotEmpty(r.Title);
             }

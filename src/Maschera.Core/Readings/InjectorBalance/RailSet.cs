@@ -49,6 +49,8 @@ internal sealed class RailSet
         if (pulses.Any(p => p.Seconds < 2 * pressure.Time.Step))
             return new(new Note("too-slow", "A pulse has fewer than two samples of pressure: log faster, or fire longer pulses."));
         var drops = new RailDrops(pressure, pulses);
+        if (drops.All.Any(d => !double.IsFinite(d.Drop) || !(d.Pressure > 0)))
+            return new(new Note("gaps", $"'{pressure.Name}' has no values beside a pulse: its drop can't be told. Log it without gaps."));
         if (!IsSeen(drops))
             return new(
                 new Note("no-drop", $"'{pressure.Name}' does not answer to the pulses: the sensor stands still, or the pump was running.")

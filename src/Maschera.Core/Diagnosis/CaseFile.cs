@@ -1,0 +1,258 @@
+using System.Text.Json;
+using Maschera.Core.Basics;
+using Maschera.Core.Readings;
+
+namespace Maschera.Core.Diagnosis;
+
+/// <summary>Everything known of a job, as it comes in JSON, turned into findings.</summary>
+internal sealed class CaseFile
+{
+    /// <summary>Codes that were set while the battery was weak weigh little.</summary>
+    private const double OnWeakBattery = 0.15;
+
+    /// <summary>Further codes of one kind say little that the first did not.</summary>
+    private const double FurtherCode = 0.4;
+
+    private static readonly string[] s_wheels = ["front-left", "front-right", "rear-left", "rear-right"];
+
+    private readonly Likelihoods _known;
+    private readonly List<Finding> _findings = [];
+    private readonly List<Note> _notes = [];
+    private readonly HashSet<string> _done = [];
+
+    public CaseFile(JsonElement root, Likelihoods known)
+    {
+        _known = known;
+        if (root.ValueKind != JsonValueKind.Object)
+            throw new ReadingException("a case is a JSON object.");
+        Cylinders = CylindersOf(root);
+        Minutes = MinutesOf(root);
+        Cleared = root.TryGetProperty("cleared", out var cleared) && cleared.ValueKind == JsonValueKind.True;
+        foreach (var complaint in Items(root, "complaints"))
+            TakeComplaint(Text(complaint, "complaints"));
+        foreach (var evidence in Items(root, "evidence"))
+            TakeEvidence(Object(evidence, "evidence"));
+        TakeCodes(root);
+        foreach (var part in Items(root, "replaced"))
+            TakeReplaced(Object(part, "replaced"));
+    }
+
+    public int Cylinders { get; }
+    public bool Cleared { get; }
+    public IReadOnlyDictionary<string, double> Minutes { get; }
+    public IReadOnlyList<Finding> Findings => _findings;
+    public IReadOnlyList<Note> Notes => _notes;
+
+    /// <summary>Readings that were made, with their subject where they have one.</summary>
+    public IReadOnlySet<string> Done => _done;
+
+    /// <summary>Faults whose part was replaced, with the cylinder; null for all.</summary>
+    public List<(string Fault, int? Cylinder)> Replaced { get; } = [];
+
+    private static int CylindersOf(JsonElement root)
+    {
+        if (!root.TryGetProperty("engine", out var engine))
+            return 4;
+        if (engine.ValueKind != JsonValueKind.Object)
+            throw new ReadingException("engine is no object.");
+        if (!engine.TryGetProperty("cylinders", out var cylinders))
+            return 4;
+        return cylinders.ValueKind == JsonValueKind.Number && cylinders.TryGetInt32(out var count) && count is >= 1 and <= 16
+            ? count
+            : throw new ReadingException("engine: cylinders is a whole number from 1 to 16.");
+    }
+
+    private static Dictionary<string, double> MinutesOf(JsonElement root)
+    {
+        if (!root.TryGetProperty("minutes", out var minutes))
+            return [];
+        if (minutes.ValueKind != JsonValueKind.Object)
+            throw new ReadingException("minutes is no object.");
+        return minutes
+            .EnumerateObject()
+            .ToDictionary(
+                m => m.Name,
+                m =>
+                    m.Value.ValueKind == JsonValueKind.Number && m.Value.GetDouble() > 0
+                        ? m.Value.GetDouble()
+                        : throw new ReadingException($"minutes: {m.Name} is a number above zero.")
+            );
+    }
+
+    private static IEnumerable<JsonElement> Items(JsonElement root, string name)
+    {
+        if (!root.TryGetProperty(name, out var list) || list.ValueKind == JsonValueKind.Null)
+            return [];
+        return list.ValueKind == JsonValueKind.Array ? [.. list.EnumerateArray()] : throw new ReadingException($"{name} is no list.");
+    }
+
+    private static string Text(JsonElement item, string where) =>
+        item.ValueKind == JsonValueKind.String
+            ? item.GetString()!
+            : throw new ReadingException($"{where}: {item.GetRawText()} is no word.");
+
+    private static JsonElement Object(JsonElement item, string where) =>
+        item.ValueKind == JsonValueKind.Object ? item : throw new ReadingException($"{where}: {item.GetRawText()} is no object.");
+
+    private static string? Word(JsonElement item, string name, string where)
+    {
+        if (!item.TryGetProperty(name, out var value) || value.ValueKind == JsonValueKind.Null)
+            return null;
+        return value.ValueKind == JsonValueKind.String ? value.GetString() : throw new ReadingException($"{where}: {name} is no word.");
+    }
+
+    private int? Cylinder(JsonElement item, string where)
+    {
+        if (!item.TryGetProperty("cylinder", out var value) || value.ValueKind == JsonValueKind.Null)
+            return null;
+        if (value.ValueKind != JsonValueKind.Number || !value.TryGetInt32(out var number))
+            throw new ReadingException($"{where}: cylinder is a whole number.");
+        return number >= 1 && number <= Cylinders
+            ? number
+            : throw new ReadingException($"{where}: cylinder {number}, but the engine has {Cylinders}.");
+    }
+
+    private void TakeComplaint(string word)
+    {
+        if (_known.Complaint(word) is { } faults)
+            _findings.Add(new("complaint", $"It is complained of {word.Replace('-', ' ')}.", true, faults, [], Weight: 0.8));
+        else
+            _notes.Add(new("unknown-complaint", $"The complaint '{word}' is not known and weighs nothing."));
+    }
+
+    private void TakeCodes(JsonElement root)
+    {
+        if (!root.TryGetProperty("codes", out _))
+            return;
+        _done.Add("codes");
+        var weak = _findings.Any(f => f is { IsAbnormal: true, Source: "start-conditions" } && f.Faults.ContainsKey("weak-battery"));
+        var kinds = new HashSet<string>();
+        foreach (var item in Items(root, "codes"))
+        {
+            var code =
+                (
+                    item.ValueKind == JsonValueKind.String ? item.GetString() : Word(Object(item, "codes"), "code", "codes")
+                )?.ToUpperInvariant() ?? "";
+            if (_known.Code(code) is not { } meant)
+            {
+                _notes.Add(new("unknown-code", $"What {code} speaks for is not known here; it weighs nothing."));
+                continue;
+            }
+
+            if (meant.Cylinder > Cylinders)
+                throw new ReadingException($"codes: {code} names cylinder {meant.Cylinder}, but the engine has {Cylinders}.");
+            var further = !kinds.Add(string.Join(' ', meant.Faults.Keys) + meant.Cylinder);
+            var weight =
+                weak && !code.StartsWith("P056", StringComparison.Ordinal) ? OnWeakBattery
+                : further ? FurtherCode
+                : 1;
+            List<int> cylinders = meant.Cylinder is { } own ? [own] : [];
+            _findings.Add(new("codes", $"{code} is set.", true, meant.Faults, cylinders, Weight: weight));
+        }
+
+        if (weak && kinds.Count > 0)
+            _notes.Add(new("codes-on-weak-battery", "The battery was weak while cranking: codes of other modules set then weigh little."));
+        ManySupplies();
+    }
+
+    /// <summary>Several sensors of one supply that complain together point at the supply.</summary>
+    private void ManySupplies()
+    {
+        var shared = _findings.Where(f => f.Source == "codes" && f.Faults.ContainsKey("reference-supply-short")).ToList();
+        if (shared.Count < 2)
+            return;
+        _findings.Add(
+            new(
+                "codes",
+                $"{shared.Count} sensors of one supply complain together.",
+                true,
+                new Dictionary<string, double> { ["reference-supply-short"] = 0.8 },
+                []
+            )
+        );
+    }
+
+    private void TakeReplaced(JsonElement part)
+    {
+        var name = Word(part, "part", "replaced") ?? throw new ReadingException("replaced: a part has its fault's word under \"part\".");
+        var cylinder = Cylinder(part, "replaced");
+        if (_known.Find(name) is null)
+            _notes.Add(new("unknown-part", $"The part '{name}' is not known and weighs nothing."));
+        else
+            Replaced.Add((name, cylinder));
+    }
+
+    private void TakeEvidence(JsonElement item)
+    {
+        if (Word(item, "seen", "evidence") is { } seen)
+        {
+            TakeSeen(item, seen);
+            return;
+        }
+
+        var reading =
+            Word(item, "reading", "evidence") ?? throw new ReadingException("evidence: an item has a \"reading\" or something \"seen\".");
+        var verdict = Word(item, "verdict", "evidence");
+        _ = Cylinder(item, "evidence");
+        if (verdict is null || ReadingRegistry.Find(reading) is not { } kind || kind.Verdicts.All(v => v.Word != verdict))
+            _notes.Add(new("unknown-evidence", $"'{reading}' with the verdict '{verdict}' is not known and weighs nothing."));
+        else if (verdict != Verdict.UnusableWord)
+            foreach (var finding in new EvidenceReader(_known, Cylinders, Cleared, s_wheels).Read(item, reading, verdict, _done))
+                _findings.Add(finding);
+    }
+
+    private void TakeSeen(JsonElement item, string word)
+    {
+        var present = !item.TryGetProperty("present", out var value) || value.ValueKind != JsonValueKind.False;
+        List<int> cylinders = Cylinder(item, "evidence") is { } own ? [own] : [];
+        if (word is "swap-moved" or "swap-stayed")
+        {
+            TakeSwap(item, word == "swap-moved" && present, cylinders);
+            return;
+        }
+
+        if (_known.Verdicts($"seen/{word}") is not { } verdicts)
+        {
+            _notes.Add(new("unknown-evidence", $"'{word}' is not known and weighs nothing."));
+            return;
+        }
+
+        _done.Add($"seen/{word}");
+        var said = word.Replace('-', ' ');
+        _findings.Add(
+            new(
+                word,
+                present ? $"Seen: {said}." : $"Looked for and not there: {said}.",
+                present,
+                verdicts["present"],
+                cylinders,
+                Word(item, "wheel", "evidence")
+            )
+        );
+    }
+
+    /// <summary>A fault that went with the part speaks for it strongly, one that stayed against it.</summary>
+    private void TakeSwap(JsonElement item, bool moved, List<int> cylinders)
+    {
+        var part = Word(item, "part", "evidence") ?? "";
+        if (_known.Find(part) is null)
+        {
+            _notes.Add(new("unknown-part", $"The swapped part '{part}' is not known and weighs nothing."));
+            return;
+        }
+
+        _done.Add("swap-part");
+        var said = part.Replace('-', ' ');
+        var faults = new Dictionary<string, double> { [part] = 0.95 };
+        _findings.Add(
+            new(
+                "swap-part",
+                moved ? $"The fault went with the {said}." : $"The fault stayed when the {said} was swapped.",
+                moved,
+                faults,
+                cylinders,
+                Word(item, "wheel", "evidence")
+            )
+        );
+    }
+}

@@ -1,0 +1,191 @@
+using System.Text.Json;
+using Maschera.Core.Basics;
+
+namespace Maschera.Core.Diagnosis;
+
+/// <summary>A suspect with what speaks for and against it.</summary>
+public sealed record Suspect(
+    string Fault,
+    int? Cylinder,
+    string? Wheel,
+    double Probability,
+    IReadOnlyList<string> For,
+    IReadOnlyList<string> Against
+);
+
+/// <summary>A fault that a finding leaves next to no room for.</summary>
+public sealed record RuledOut(string Fault, int? Cylinder, string By, string Text);
+
+/// <summary>A check and what it would tell.</summary>
+/// <param name="Bits">Expected information about the suspects.</param>
+public sealed record NextCheck(string Check, int? Cylinder, double Minutes, double Bits, string Text);
+
+/// <summary>What is known of a job, weighed.</summary>
+public sealed record DecisionResult(
+    IReadOnlyList<Suspect> Suspects,
+    IReadOnlyList<RuledOut> RuledOut,
+    IReadOnlyList<NextCheck> Next,
+    bool Explained,
+    IReadOnlyList<Note> Notes
+);
+
+/// <summary>
+/// Weighs all findings of a job by Bayes' rule over single faults, pairs of them and something else. Probabilities are worth what the
+/// likelihoods are: they order suspects, they prove nothing.
+/// </summary>
+public sealed class Decision
+{
+    /// <summary>How often the trouble is something that is not on the list, against the whole list; and two faults at once.</summary>
+    private const double SomethingElse = 0.06,
+        TwoAtOnce = 0.02;
+
+    /// <summary>A fault whose part was replaced is so much less likely, but not gone.</summary>
+    private const double AfterReplacing = 0.15;
+
+    /// <summary>Two faults are tried together where each explains a finding so well; at most so many.</summary>
+    private const double Explains = 0.3;
+
+    private const int MostInPairs = 40;
+
+    /// <summary>Ruled out: less likely than this, with a finding that the fault would have shown otherwise.</summary>
+    private const double NextToNothing = 0.004,
+        WouldShow = 0.65;
+
+    private const int MostSuspects = 24;
+
+    private readonly Likelihoods _known;
+    private readonly CaseFile _case;
+    private readonly List<Suspicion> _all;
+    private readonly double[] _single;
+    private readonly double _else;
+
+    private Decision(CaseFile file, Likelihoods known)
+    {
+        (_case, _known) = (file, known);
+        _all = [.. known.Faults.SelectMany(Everywhere)];
+        (_single, _else) = Weigh();
+    }
+
+    /// <summary>Weighs a case.</summary>
+    /// <exception cref="Readings.ReadingException">It is of a wrong form: one line that says what.</exception>
+    public static DecisionResult Of(JsonElement root)
+    {
+        var decision = new Decision(new CaseFile(root, Likelihoods.Usual), Likelihoods.Usual);
+        return decision.Result();
+    }
+
+    private IEnumerable<Suspicion> Everywhere(Fault fault) =>
+        fault.Place switch
+        {
+            FaultPlace.Cylinder => Enumerable.Range(1, _case.Cylinders).Select(c => new Suspicion(fault, c, null)),
+            FaultPlace.Wheel => Wheels().Select(w => new Suspicion(fault, null, w)),
+            _ => [new(fault, null, null)],
+        };
+
+    /// <summary>The wheels that findings name; one that is not named otherwise.</summary>
+    private List<string?> Wheels()
+    {
+        var named = _case.Findings.Select(f => f.Wheel).Where(w => w is not null).Distinct().ToList();
+        return named.Count > 0 ? named : [null];
+    }
+
+    private double Prior(Suspicion s)
+    {
+        var places = s.Fault.Place == FaultPlace.Cylinder ? _case.Cylinders : 1;
+        var replaced = _case.Replaced.Any(r => r.Fault == s.Fault.Name && (r.Cylinder is null || r.Cylinder == s.Cylinder));
+        return s.Fault.Weight / places * (replaced ? AfterReplacing : 1);
+    }
+
+    /// <summary>The share of each suspect, alone or in a pair, and of something else; together 1.</summary>
+    private (double[] Single, double Else) Weigh()
+    {
+        var findings = _case.Findings;
+        var whole = _all.Sum(Prior);
+        var shares = _all.Select(s => Prior(s) / whole * findings.Aggregate(1.0, (p, f) => p * f.With(s))).ToArray();
+        var other = SomethingElse * findings.Aggregate(1.0, (p, f) => p * f.With(null));
+        var inPairs = Enumerable
+            .Range(0, _all.Count)
+            .Where(i => findings.Any(f => f.IsAbnormal && f.Source != "complaint" && f.With(_all[i]) >= Explains))
+            .OrderByDescending(i => shares[i])
+            .Take(MostInPairs)
+            .ToList();
+        var alone = (double[])shares.Clone();
+        for (var a = 0; a < inPairs.Count; a++)
+        for (var b = a + 1; b < inPairs.Count; b++)
+        {
+            var (one, two) = (_all[inPairs[a]], _all[inPairs[b]]);
+            if (one.Fault.Name == two.Fault.Name)
+                continue;
+            var likely = findings.Aggregate(
+                1.0,
+                (p, f) => p * (f.IsAbnormal ? Math.Max(f.With(one), f.With(two)) : Math.Min(f.With(one), f.With(two)))
+            );
+            var both = TwoAtOnce * Prior(one) / whole * Prior(two) * likely;
+            alone[inPairs[a]] += both / 2;
+            alone[inPairs[b]] += both / 2;
+        }
+
+        var sum = alone.Sum() + other;
+        return sum > 0 ? ([.. alone.Select(p => p / sum)], other / sum) : ([.. alone.Select(_ => 0.0)], 1);
+    }
+
+    private DecisionResult Result()
+    {
+        var order = Enumerable.Range(0, _all.Count).OrderByDescending(i => _single[i]).ToList();
+        var shown = order.Take(MostSuspects).Where(i => _single[i] > 0.0005).ToList();
+        var left = 1 - shown.Sum(i => _single[i]);
+        List<Suspect> suspects = [.. shown.Select(Suspect), new("something-else", null, null, Math.Max(0, left), [], [])];
+        var notes = _case.Notes.ToList();
+        if (_case.Findings.All(f => f.Source is "complaint"))
+            notes.Add(new("nothing-measured", "Nothing was measured yet: the suspects are only what is usual with this complaint."));
+        return new(
+            [.. suspects.OrderByDescending(s => s.Probability)],
+            Ruled(),
+            new NextChecks(_known, _case, _all, _single, _else).Sorted(),
+            IsExplained(order[0], _else),
+            notes
+        );
+    }
+
+    private Suspect Suspect(int index)
+    {
+        var suspect = _all[index];
+        double Against(Finding f) =>
+            f.With(suspect) / Math.Max(1e-9, _all.Select((s, i) => _single[i] * f.With(s)).Sum() + _else * f.With(null));
+        return new(
+            suspect.Fault.Name,
+            suspect.Cylinder,
+            suspect.Wheel,
+            _single[index],
+            [.. _case.Findings.Where(f => f.IsAbnormal ? f.With(suspect) >= Explains : Against(f) > 1.3).Select(f => f.Text).Distinct()],
+            [
+                .. _case
+                    .Findings.Where(f => f.IsAbnormal ? f.With(suspect) <= 2 * Finding.Accident : f.With(suspect) < 0.6)
+                    .Select(f => f.Text)
+                    .Distinct(),
+            ]
+        );
+    }
+
+    private List<RuledOut> Ruled()
+    {
+        List<RuledOut> ruled = [];
+        for (var i = 0; i < _all.Count; i++)
+        {
+            if (_single[i] > NextToNothing)
+                continue;
+            var by = _case
+                .Findings.Where(f => !f.IsAbnormal && f.Weight >= 1 && f.With(_all[i]) < 1 - WouldShow)
+                .MinBy(f => f.With(_all[i]));
+            if (by is null)
+                continue;
+            var name = _all[i].Fault.Name.Replace('-', ' ');
+            ruled.Add(new(_all[i].Fault.Name, _all[i].Cylinder, by.Source, $"{name}: would hardly leave this: {by.Text}"));
+        }
+
+        return ruled;
+    }
+
+    private bool IsExplained(int first, double other) =>
+        other <= 0.3 && _case.Findings.Where(f => f.IsAbnormal && f.Weight >= 0.5).All(f => f.With(_all[first]) > 2 * Finding.Accident);
+}

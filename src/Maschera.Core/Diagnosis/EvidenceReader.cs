@@ -1,0 +1,219 @@
+using System.Text.Json;
+
+namespace Maschera.Core.Diagnosis;
+
+/// <summary>Turns a reading's result, whole or cut down, into findings.</summary>
+internal sealed class EvidenceReader(Likelihoods known, int cylinders, bool cleared, string[] wheels)
+{
+    /// <summary>A cylinder's misfire counter from which it speaks, and how much a module's own pass weighs.</summary>
+    private const int Counts = 20;
+
+    private const double PassWeight = 0.5;
+
+    private static readonly string[] s_normal =
+    [
+        "even",
+        "none",
+        "ok",
+        "normal",
+        "tracks",
+        "plausible",
+        "steady",
+        "pass",
+        "responds",
+        "agree",
+        "matches",
+        "holds",
+        "starts",
+        "all-met",
+        "sound",
+    ];
+
+    public IEnumerable<Finding> Read(JsonElement item, string reading, string verdict, HashSet<string> done)
+    {
+        var key = KeyOf(item, reading);
+        done.Add(key);
+        done.Add(reading);
+        if (known.Verdicts(key) is not { } verdicts)
+            yield break;
+        if (reading == "on-board-tests" && verdict == "pass" && cleared)
+            yield break;
+        foreach (var finding in Findings(item, reading, key, verdict, verdicts))
+            yield return finding;
+    }
+
+    private IEnumerable<Finding> Findings(
+        JsonElement item,
+        string reading,
+        string key,
+        string verdict,
+        IReadOnlyDictionary<string, Dictionary<string, double>> verdicts
+    )
+    {
+        var text = Text(item, reading, verdict);
+        if (s_normal.Contains(verdict))
+        {
+            var weight = reading == "on-board-tests" ? PassWeight : 1;
+            yield return new(reading, text, false, Together(verdicts), NormalCylinders(item, reading), Weight: weight);
+            yield break;
+        }
+
+        foreach (var word in WordsOf(item, reading, verdict))
+            if (verdicts.TryGetValue(word, out var faults))
+                foreach (var place in Places(item, reading, word))
+                    yield return new(reading, text, true, faults, place.Cylinders, place.Wheel) { ByAccident = known.Accident(reading) };
+        // What a single cylinder's reading finds there it did not find elsewhere; the same reading leaves out other verdicts.
+        var others = verdicts.Where(v => !WordsOf(item, reading, verdict).Contains(v.Key)).ToDictionary(v => v.Key, v => v.Value);
+        if (reading == "start-conditions")
+            foreach (var met in Met(item))
+                if (others.TryGetValue(met, out var faults))
+                    yield return new(reading, $"{met.Replace('-', ' ')} is met.", false, faults, []);
+    }
+
+    /// <summary>How likely any of the abnormal verdicts would have been.</summary>
+    private static Dictionary<string, double> Together(IReadOnlyDictionary<string, Dictionary<string, double>> verdicts) =>
+        verdicts
+            .Values.SelectMany(v => v)
+            .GroupBy(p => p.Key)
+            .ToDictionary(g => g.Key, g => Math.Min(0.95, 1 - g.Aggregate(1.0, (left, p) => left * (1 - p.Value))));
+
+    private string KeyOf(JsonElement item, string reading)
+    {
+        var subject = reading switch
+        {
+            "pulses" => Word(item, "place")
+                ?? known.Subject(Channels(item))
+                ?? (Channels(item).Contains("exhaust", StringComparison.OrdinalIgnoreCase) ? "exhaust" : "intake"),
+            "plausibility" => Plausible(item),
+            "circuit" => Circuit(item),
+            "tracking" or "response" or "pulse-count" => known.Subject(Word(item, "component") ?? "") ?? known.Subject(Channels(item)),
+            _ => null,
+        };
+        return subject is null ? reading : $"{reading}/{subject}";
+    }
+
+    private string? Plausible(JsonElement item)
+    {
+        var findings = Items(item, "findings").ToList();
+        if (findings.Count == 0)
+            return "shared";
+        if (findings.Any(f => Word(f, "kind") is "shared-supply"))
+            return "shared";
+        if (
+            findings.Any(f =>
+                f.TryGetProperty("coincidesWith", out var with) && with.ValueKind != JsonValueKind.Null || Word(f, "kind") is "spikes"
+            )
+        )
+            return "wire";
+        return findings.Select(f => known.Subject(Word(f, "channel") ?? "")).FirstOrDefault(s => s is not null);
+    }
+
+    private string? Circuit(JsonElement item)
+    {
+        var faulty = Items(item, "wires").Where(w => Word(w, "state") is not ("sound" or "not-measured")).ToList();
+        if (
+            faulty.Any(w =>
+                Word(w, "wire")?.Contains("5v", StringComparison.OrdinalIgnoreCase) == true
+                && Word(w, "state")!.StartsWith("short", StringComparison.Ordinal)
+            )
+        )
+            return "supply";
+        var about = Word(item, "component") ?? string.Join(' ', Items(item, "wires").Select(w => Word(w, "text"))) + Word(item, "sentence");
+        return known.Subject(about) ?? "signal";
+    }
+
+    private static IEnumerable<string> WordsOf(JsonElement item, string reading, string verdict)
+    {
+        switch (reading)
+        {
+            case "start-conditions" when verdict == "missing":
+                var first = Word(item, "first") ?? "";
+                return [first == "speed" && Figure(item, "speed") is 0 ? "no-speed" : first];
+            case "pressure-hold":
+                return Shares(item) is { Count: > 0 } shares ? [shares.MaxBy(s => s.Value).Key] : ["leaks"];
+            case "injector-balance" when verdict == "outliers":
+                return [.. Items(item, "outliers").Select(o => Number(o, "flowPercent") > 100 ? "high" : "low").Distinct()];
+            default:
+                return [verdict];
+        }
+    }
+
+    private static Dictionary<string, double> Shares(JsonElement item) =>
+        item.TryGetProperty("share", out var share) && share.ValueKind == JsonValueKind.Object
+            ? share
+                .EnumerateObject()
+                .Where(s => s.Value.ValueKind == JsonValueKind.Number)
+                .ToDictionary(s => s.Name, s => s.Value.GetDouble())
+            : [];
+
+    private static double? Figure(JsonElement item, string condition) =>
+        Items(item, "conditions").Where(c => Word(c, "condition") == condition).Select(c => Number(c, "figure")).FirstOrDefault();
+
+    private static IEnumerable<string> Met(JsonElement item) =>
+        Items(item, "conditions").Where(c => Word(c, "state") == "met").Select(c => Word(c, "condition") ?? "");
+
+    /// <summary>The cylinders or the wheel an abnormal finding speaks of; one finding for each wheel.</summary>
+    private IEnumerable<(List<int> Cylinders, string? Wheel)> Places(JsonElement item, string reading, string word)
+    {
+        if (reading == "wheel-speeds")
+            return Items(item, "wheels").Where(w => Word(w, "state") is not "ok").Select(w => (new List<int>(), Word(w, "wheel")));
+        var wheel =
+            Word(item, "wheel") ?? (reading is "pulse-count" or "circuit" ? WheelIn(Channels(item) + " " + Word(item, "component")) : null);
+        List<int> named =
+        [
+            .. reading switch
+            {
+                "relative-compression" => Items(item, "low").Select(Cylinder),
+                "injector-balance" => Items(item, "outliers")
+                    .Where(o => Number(o, "flowPercent") > 100 == (word == "high"))
+                    .Select(Cylinder),
+                "misfire" => Items(item, "cylinders").Where(c => Number(c, "misfires") > 0).Select(Cylinder),
+                "contribution" or "pulses" => Items(item, "cylinders")
+                    .Where(c => c.TryGetProperty("isOdd", out var odd) && odd.ValueKind == JsonValueKind.True)
+                    .Select(Cylinder),
+                "on-board-tests" => Items(item, "misfires")
+                    .Where(m => Number(m, "tenCycleAverage") > Counts || Number(m, "lastCycle") > Counts)
+                    .Select(Cylinder),
+                _ => [],
+            },
+        ];
+        if (named.Count == 0 && Cylinder(item) is > 0 and var own)
+            named.Add(own);
+        return [(named.Where(c => c >= 1 && c <= cylinders).ToList(), wheel)];
+    }
+
+    /// <summary>A cylinder's own pressure says nothing of the others; everything else speaks of all.</summary>
+    private static List<int> NormalCylinders(JsonElement item, string reading) =>
+        reading is "cylinder-pressure" or "circuit" && Cylinder(item) is > 0 and var own ? [own] : [];
+
+    private string? WheelIn(string text) =>
+        wheels.FirstOrDefault(w => text.Replace(' ', '-').Contains(w, StringComparison.OrdinalIgnoreCase));
+
+    private static string Text(JsonElement item, string reading, string verdict) =>
+        Word(item, "sentence") is { Length: > 0 } said ? said : $"{reading.Replace('-', ' ')}: {verdict.Replace('-', ' ')}.";
+
+    private static string Channels(JsonElement item) =>
+        item.TryGetProperty("channels", out var channels) && channels.ValueKind == JsonValueKind.Object
+            ? string.Join(
+                ' ',
+                channels
+                    .EnumerateObject()
+                    .Where(c => c.Value.ValueKind == JsonValueKind.String)
+                    .OrderBy(c => c.Name == "command" ? 0 : 1)
+                    .Select(c => c.Value.GetString())
+            )
+            : Word(item, "command") ?? "";
+
+    private static IEnumerable<JsonElement> Items(JsonElement item, string name) =>
+        item.TryGetProperty(name, out var list) && list.ValueKind == JsonValueKind.Array
+            ? list.EnumerateArray().Where(e => e.ValueKind == JsonValueKind.Object)
+            : [];
+
+    private static int Cylinder(JsonElement item) => (int)(Number(item, "cylinder") ?? 0);
+
+    private static double? Number(JsonElement item, string name) =>
+        item.TryGetProperty(name, out var value) && value.ValueKind == JsonValueKind.Number ? value.GetDouble() : null;
+
+    private static string? Word(JsonElement item, string name) =>
+        item.TryGetProperty(name, out var value) && value.ValueKind == JsonValueKind.String ? value.GetString() : null;
+}

@@ -1,0 +1,131 @@
+using System.Globalization;
+using System.Text.RegularExpressions;
+
+namespace Maschera.Core.Diagnosis;
+
+/// <summary>A fault that can be suspected.</summary>
+/// <param name="Name">The contract's word.</param>
+/// <param name="Weight">How often it is met, against the others.</param>
+/// <param name="Place">What it belongs to.</param>
+public sealed record Fault(string Name, double Weight, FaultPlace Place);
+
+/// <summary>Where a fault sits.</summary>
+public enum FaultPlace
+{
+    Engine,
+    Cylinder,
+    Wheel,
+}
+
+/// <summary>A check with its usual minutes and the findings it can lead to: a reading, or a reading with its subject.</summary>
+public sealed record Check(string Name, double Minutes, IReadOnlyList<string> Readings);
+
+/// <summary>How likely each finding is with each fault, from one file that a workshop can read and correct (likelihoods.txt).</summary>
+public sealed class Likelihoods
+{
+    private readonly Dictionary<string, Fault> _faults = [];
+    private readonly Dictionary<string, Dictionary<string, double>> _complaints = [];
+    private readonly List<(Regex Code, Dictionary<string, double> Faults)> _codes = [];
+    private readonly List<(string Name, Regex Words)> _subjects = [];
+    private readonly Dictionary<string, Dictionary<string, Dictionary<string, double>>> _findings = [];
+    private readonly List<Check> _checks = [];
+
+    private readonly Dictionary<string, double> _accidents = [];
+
+    private Likelihoods() { }
+
+    /// <summary>The file that ships with Maschera.</summary>
+    public static Likelihoods Usual { get; } = Load();
+
+    public IReadOnlyCollection<Fault> Faults => _faults.Values;
+
+    public IReadOnlyList<Check> Checks => _checks;
+
+    /// <summary>The fault of that name; null where there is none.</summary>
+    public Fault? Find(string name) => _faults.GetValueOrDefault(name);
+
+    /// <summary>Fault to likelihood of a complaint; null for one that is not known.</summary>
+    public IReadOnlyDictionary<string, double>? Complaint(string word) => _complaints.GetValueOrDefault(word);
+
+    /// <summary>Fault to likelihood of a trouble code, and the cylinder the code names; null for one that is not known.</summary>
+    public (IReadOnlyDictionary<string, double> Faults, int? Cylinder)? Code(string code)
+    {
+        foreach (var (pattern, faults) in _codes)
+            if (pattern.Match(code) is { Success: true } match)
+                return (faults, match.Groups.Count > 1 && match.Groups[1].Success ? CylinderOf(code, match.Groups[1].Value) : null);
+        return null;
+    }
+
+    /// <summary>How likely a reading's abnormal verdict is with a fault that does not explain it.</summary>
+    public double Accident(string reading) => _accidents.GetValueOrDefault(reading, Diagnosis.Finding.Accident);
+
+    /// <summary>What a column, a command or a component speaks of; null for nothing known.</summary>
+    public string? Subject(string text) => _subjects.Find(s => s.Words.IsMatch(text)).Name;
+
+    /// <summary>The abnormal verdicts of a reading with what each is likely with; null for a reading that is not known.</summary>
+    public IReadOnlyDictionary<string, Dictionary<string, double>>? Verdicts(string reading) => _findings.GetValueOrDefault(reading);
+
+    private static int CylinderOf(string code, string digits) =>
+        int.Parse(digits, CultureInfo.InvariantCulture) + (code.StartsWith("P031", StringComparison.Ordinal) ? 10 : 0);
+
+    private static Likelihoods Load()
+    {
+        using var stream = typeof(Likelihoods).Assembly.GetManifestResourceStream("Maschera.Core.Diagnosis.likelihoods.txt")!;
+        using var text = new StreamReader(stream);
+        var known = new Likelihoods();
+        while (text.ReadLine() is { } line)
+            if (line.Length > 0 && line[0] != '#')
+                known.Take(line);
+        return known;
+    }
+
+    private void Take(string line)
+    {
+        var halves = line.Split(" : ", 2);
+        var words = halves[0].Split(' ', 3, StringSplitOptions.RemoveEmptyEntries);
+        switch (words[0])
+        {
+            case "fault":
+                _faults[words[1]] = FaultOf(line.Split(' '));
+                break;
+            case "complaint":
+                _complaints[words[1]] = Pairs(halves[1]);
+                break;
+            case "code":
+                _codes.Add((new Regex($"^(?:{words[1]})$", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant), Pairs(halves[1])));
+                break;
+            case "subject":
+                _subjects.Add((words[1], new Regex(halves[1], RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)));
+                break;
+            case "finding":
+                Finding(words[1])[words[2]] = Pairs(halves[1]);
+                break;
+            case "seen":
+                Finding($"seen/{words[1]}")["present"] = Pairs(halves[1]);
+                break;
+            case "accident":
+                _accidents[words[1]] = double.Parse(words[2], CultureInfo.InvariantCulture);
+                break;
+            case "check":
+                _checks.Add(new(words[1], double.Parse(words[2], CultureInfo.InvariantCulture), halves[1].Split(' ')));
+                break;
+        }
+    }
+
+    private static Fault FaultOf(string[] words) =>
+        new(
+            words[1],
+            double.Parse(words[2], CultureInfo.InvariantCulture),
+            words.Length < 4 ? FaultPlace.Engine
+                : words[3] == "wheel" ? FaultPlace.Wheel
+                : FaultPlace.Cylinder
+        );
+
+    private Dictionary<string, Dictionary<string, double>> Finding(string reading) =>
+        _findings.TryGetValue(reading, out var known) ? known : _findings[reading] = [];
+
+    private static Dictionary<string, double> Pairs(string text) =>
+        text.Split(' ', StringSplitOptions.RemoveEmptyEntries)
+            .Select(p => p.Split('='))
+            .ToDictionary(p => p[0], p => double.Parse(p[1], CultureInfo.InvariantCulture));
+}

@@ -1,0 +1,143 @@
+namespace Maschera.Core.Diagnosis;
+
+/// <summary>What to check next: expected information about the suspects, for the minutes it takes.</summary>
+internal sealed class NextChecks(Likelihoods known, CaseFile file, IReadOnlyList<Suspicion> all, double[] shares, double other)
+{
+    private const string Normal = "";
+
+    /// <summary>Checks that would tell less are not worth a line, bits.</summary>
+    private const double Least = 0.003;
+
+    /// <summary>A swap tells whether a part of a cylinder is at fault; so many minutes.</summary>
+    private const double SwapMinutes = 15,
+        SwapShows = 0.9;
+
+    private static readonly string[] s_swapped = ["ignition-coil", "spark-plug", "injector-restricted"];
+
+    public List<NextCheck> Sorted() =>
+        [
+            .. known
+                .Checks.Where(c => !IsDone(c))
+                .Select(Of)
+                .Append(Swap())
+                .OfType<NextCheck>()
+                .Where(n => n.Bits > Least)
+                .OrderByDescending(n => n.Bits / n.Minutes),
+        ];
+
+    private bool IsDone(Check check) =>
+        file.Done.Contains(check.Name)
+        || check.Readings.Any(r => file.Done.Contains(r))
+        || check.Readings.Select(Base).Any(b => b != "seen" && file.Done.Contains(b));
+
+    private static string Base(string reading) => reading.Split('/')[0];
+
+    private double Minutes(string check, double usual) => file.Minutes.GetValueOrDefault(check, usual);
+
+    private NextCheck? Of(Check check)
+    {
+        if (check.Name == "codes")
+            return new("codes", null, Minutes("codes", check.Minutes), 0.3, "Read the codes first: it costs next to nothing.");
+        var own = check.Name == "in-cylinder-pressure" ? MostSuspected() : null;
+        if (check.Name == "in-cylinder-pressure" && own is null)
+            return null;
+        var bits = check.Readings.Where(r => known.Verdicts(r) is not null).Select(r => (Reading: r, Bits: Bits(r, own))).ToList();
+        if (bits.Count == 0)
+            return null;
+        // One look sees several things; other checks are made at one place.
+        var sum = check.Name is "look" or "leak-down" or "borescope" or "drive-log" ? bits.Sum(b => b.Bits) : bits.Max(b => b.Bits);
+        var best = bits.MaxBy(b => b.Bits).Reading;
+        return new(check.Name, own, Minutes(check.Name, check.Minutes), sum, Text(check.Name, best, own));
+    }
+
+    private static string Text(string check, string best, int? cylinder)
+    {
+        var subject = best.Contains('/', StringComparison.Ordinal) ? best.Split('/')[1].Replace('-', ' ') : "";
+        var name = check.Replace('-', ' ');
+        return cylinder is { } own ? $"{name} of cylinder {own} separates the suspects best."
+            : subject.Length > 0 ? $"{name}, {subject} before all."
+            : $"{name} separates the suspects best.";
+    }
+
+    /// <summary>The cylinder whose faults are likeliest together.</summary>
+    private int? MostSuspected() =>
+        all.Select((s, i) => (s.Cylinder, Share: shares[i]))
+            .Where(s => s.Cylinder is not null)
+            .GroupBy(s => s.Cylinder)
+            .Select(g => (g.Key, Share: g.Sum(s => s.Share)))
+            .Where(g => g.Share > 0.01)
+            .OrderByDescending(g => g.Share)
+            .Select(g => g.Key)
+            .FirstOrDefault();
+
+    private NextCheck? Swap()
+    {
+        if (file.Done.Contains("swap-part"))
+            return null;
+        var best = Enumerable
+            .Range(0, all.Count)
+            .Where(i => s_swapped.Contains(all[i].Fault.Name) || all[i].Fault.Name == "wheel-sensor")
+            .MaxBy(i => shares[i]);
+        var moved = shares[best] * SwapShows;
+        var bits = Entropy([moved, 1 - moved]) - shares[best] * Entropy([SwapShows, 1 - SwapShows]);
+        var part = all[best].Fault.Name.Replace('-', ' ');
+        return new(
+            "swap-part",
+            all[best].Cylinder,
+            Minutes("swap-part", SwapMinutes),
+            Math.Max(0, bits),
+            $"Swap what {part} would mean and see whether the fault goes with it."
+        );
+    }
+
+    /// <summary>Mutual information of the suspects and a reading's outcome, bits.</summary>
+    private double Bits(string reading, int? cylinder)
+    {
+        var verdicts = known.Verdicts(reading)!;
+        var outcomes = new Dictionary<string, double>();
+        double within = 0;
+        for (var i = -1; i < all.Count; i++)
+        {
+            var share = i < 0 ? other : shares[i];
+            if (share < 1e-5)
+                continue;
+            var own = Outcomes(verdicts, i < 0 ? null : all[i], cylinder, reading);
+            within += share * Entropy(own.Values);
+            foreach (var (outcome, likely) in own)
+                outcomes[outcome] = outcomes.GetValueOrDefault(outcome) + share * likely;
+        }
+
+        return Math.Max(0, Entropy(outcomes.Values) - within);
+    }
+
+    private static Dictionary<string, double> Outcomes(
+        IReadOnlyDictionary<string, Dictionary<string, double>> verdicts,
+        Suspicion? suspect,
+        int? cylinder,
+        string reading
+    )
+    {
+        var own = new Dictionary<string, double>();
+        double sum = 0;
+        foreach (var (verdict, faults) in verdicts)
+        {
+            var likely = suspect is null
+                ? 2 * Finding.Accident / verdicts.Count
+                : faults.GetValueOrDefault(suspect.Fault.Name, Finding.Accident / verdicts.Count);
+            if (cylinder is not null && suspect?.Cylinder is { } at && at != cylinder)
+                likely = Finding.Accident / verdicts.Count;
+            var place =
+                suspect?.Cylinder is { } c && cylinder is null && !reading.StartsWith("seen", StringComparison.Ordinal) ? $" {c}" : "";
+            own[verdict + place] = likely;
+            sum += likely;
+        }
+
+        var scale = sum > 0.97 ? 0.97 / sum : 1;
+        foreach (var outcome in own.Keys.ToList())
+            own[outcome] *= scale;
+        own[Normal] = 1 - sum * scale;
+        return own;
+    }
+
+    private static double Entropy(IEnumerable<double> shares) => shares.Where(p => p > 0).Sum(p => -p * Math.Log2(p));
+}

@@ -1,0 +1,130 @@
+using System.Text.Json;
+using Maschera.Core.Diagnosis;
+using Maschera.Core.Readings;
+
+namespace Maschera.Core.Tests;
+
+/// <summary>What is known of a job, weighed.</summary>
+public class DecisionTests
+{
+    private const string Misfire = """
+        {"reading":"misfire","verdict":"single","cylinders":[{"cylinder":2,"misfires":80},{"cylinder":1,"misfires":0}]}
+        """;
+
+    [Fact]
+    public void Probabilities_add_up_to_one_whatever_is_known()
+    {
+        foreach (var evidence in (string[])["", Misfire, $$"""{{Misfire}},{"reading":"relative-compression","verdict":"even"}"""])
+        {
+            var result = Decide("misfire", evidence);
+            Assert.Equal(1, result.Suspects.Sum(s => s.Probability), 6);
+            Assert.All(result.Suspects, s => Assert.InRange(s.Probability, 0, 1));
+            Assert.Contains(result.Suspects, s => s.Fault == "something-else");
+        }
+
+        Assert.Contains(Decide("misfire", "").Notes, n => n.Code == "nothing-measured");
+    }
+
+    [Fact]
+    public void A_picture_of_a_valve_that_stays_shut_names_it_at_its_cylinder()
+    {
+        var result = Decide("misfire", Misfire + """,{"reading":"cylinder-pressure","verdict":"intake-valve-stays-shut","cylinder":2}""");
+        Assert.Equal(("intake-valve-not-opening", 2), (result.Suspects[0].Fault, result.Suspects[0].Cylinder));
+        Assert.True(result.Suspects[0].Probability > 0.6, $"{result.Suspects[0].Probability}");
+        Assert.NotEmpty(result.Suspects[0].For);
+        Assert.True(result.Explained);
+    }
+
+    [Fact]
+    public void Even_compression_rules_out_what_would_have_shown_and_is_not_proposed_again()
+    {
+        var result = Decide("misfire", Misfire + """,{"reading":"relative-compression","verdict":"even"}""");
+        Assert.Contains(result.RuledOut, r => r is { Fault: "leaking-exhaust-valve", By: "relative-compression" });
+        Assert.DoesNotContain(result.RuledOut, r => r.Fault is "ignition-coil" or "spark-plug");
+        Assert.DoesNotContain(result.Next, n => n.Check is "relative-compression" or "crank-misfire");
+        Assert.NotEmpty(result.Next);
+        var gain = result.Next.Select(n => n.Bits / n.Minutes).ToList();
+        Assert.Equal(gain.OrderDescending(), gain);
+    }
+
+    [Fact]
+    public void A_part_replaced_is_less_likely_but_not_gone_and_a_swap_that_moved_names_it()
+    {
+        double Coil(string more, string replaced = "") =>
+            Decide("misfire", Misfire + more, replaced).Suspects.Where(s => s.Fault == "ignition-coil").Sum(s => s.Probability);
+        var before = Coil("");
+        var after = Coil("", """{"part":"ignition-coil","cylinder":2}""");
+        Assert.InRange(after, 0.005, 0.5 * before);
+        Assert.True(Coil(""",{"seen":"swap-moved","part":"ignition-coil","cylinder":2}""") > 0.6);
+        Assert.True(Coil(""",{"seen":"swap-stayed","part":"ignition-coil","cylinder":2}""") < 0.5 * before);
+    }
+
+    [Fact]
+    public void Two_faults_at_once_are_both_named()
+    {
+        var result = Decide(
+            "rough-idle",
+            """
+            {"reading":"wheel-speeds","verdict":"sensor-fault","wheels":[{"wheel":"rear-left","state":"dead"}]},
+            {"reading":"wheel-speeds","verdict":"sensor-fault","wheels":[{"wheel":"rear-left","state":"dead"}]},
+            {"reading":"pressure-hold","verdict":"leaks","share":{"supply":0.95,"rest":0.05}}
+            """
+        );
+        Assert.Contains(result.Suspects.Take(5), s => s is { Wheel: "rear-left" });
+        Assert.Contains(result.Suspects.Take(5), s => s.Fault == "fuel-check-valve");
+    }
+
+    [Fact]
+    public void Counters_of_zero_after_clearing_weigh_nothing()
+    {
+        const string pass = """{"reading":"on-board-tests","verdict":"pass"}""";
+        double Coil(string evidence, string more) =>
+            Decide("misfire", evidence, "", more).Suspects.Where(s => s.Fault == "ignition-coil").Sum(s => s.Probability);
+        Assert.True(Coil(pass, "") < 0.99 * Coil("", ""));
+        Assert.Equal(Coil("", ""), Coil(pass, ",\"cleared\":true"), 9);
+    }
+
+    [Fact]
+    public void What_is_not_known_is_a_note_and_what_can_not_be_is_refused()
+    {
+        var result = Decide("dances", """{"reading":"misfire","verdict":"purple"},{"seen":"ghost"}""");
+        Assert.Equal(
+            ["unknown-complaint", "unknown-evidence", "unknown-evidence"],
+            result.Notes.Where(n => n.Code.StartsWith("unknown", StringComparison.Ordinal)).Select(n => n.Code)
+        );
+        foreach (
+            var (evidence, replaced) in (ReadOnlySpan<(string, string)>)
+                [
+                    ("""{"reading":"misfire","verdict":"single","cylinder":9}""", ""),
+                    ("3", ""),
+                    ("", """{"part":"ignition-coil","cylinder":7}"""),
+                    ("""{"reading":5}""", ""),
+                ]
+        )
+            Assert.Throws<ReadingException>(() => Decide("misfire", evidence, replaced));
+        Assert.Throws<ReadingException>(() => Decision.Of(JsonDocument.Parse("[]").RootElement));
+    }
+
+    [Fact]
+    public void Every_word_of_the_file_is_one_that_exists()
+    {
+        var known = Likelihoods.Usual;
+        Assert.Equal(45, known.Faults.Count);
+        foreach (var check in known.Checks)
+        foreach (var reading in check.Readings.Where(r => r != "-"))
+        {
+            Assert.NotNull(known.Verdicts(reading));
+            Assert.All(known.Verdicts(reading)!.Values.SelectMany(v => v), p => Assert.NotNull(known.Find(p.Key)));
+            Assert.All(known.Verdicts(reading)!.Values.SelectMany(v => v), p => Assert.InRange(p.Value, 0.01, 0.99));
+        }
+    }
+
+    private static DecisionResult Decide(string complaint, string evidence, string replaced = "", string more = "") =>
+        Decision.Of(
+            JsonDocument
+                .Parse(
+                    $$"""{"engine":{"cylinders":4,"firingOrder":[1,3,4,2]},"complaints":["{{complaint}}"],"replaced":[{{replaced}}],"evidence":[{{evidence}}]{{more}}}"""
+                )
+                .RootElement
+        );
+}
