@@ -75,6 +75,22 @@ public class DecisionTests
     }
 
     [Fact]
+    public void A_hold_that_leaks_is_worth_another_with_a_way_shut()
+    {
+        const string leaks = """{"reading":"pressure-hold","verdict":"leaks"}""";
+        Assert.Contains(
+            Decide("hard-restart", leaks).Next,
+            n => n.Check == "pressure-hold" && n.Text.Contains("shut", StringComparison.Ordinal)
+        );
+        Assert.DoesNotContain(
+            Decide("hard-restart", """{"reading":"pressure-hold","verdict":"holds"}""").Next,
+            n => n.Check == "pressure-hold"
+        );
+        var shut = """{"reading":"pressure-hold","verdict":"leaks","share":{"supply":0.9,"rest":0.1}}""";
+        Assert.DoesNotContain(Decide("hard-restart", $"{leaks},{shut}").Next, n => n.Check == "pressure-hold");
+    }
+
+    [Fact]
     public void Counters_of_zero_after_clearing_weigh_nothing()
     {
         const string pass = """{"reading":"on-board-tests","verdict":"pass"}""";

@@ -34,6 +34,12 @@ internal sealed class EvidenceReader(Likelihoods known, int cylinders, bool clea
         var key = KeyOf(item, reading);
         done.Add(key);
         done.Add(reading);
+        if (reading == "pressure-hold")
+            done.Add(
+                Shares(item).Count > 0 ? NextChecks.HeldShut
+                : verdict == "leaks" ? NextChecks.HeldOpen
+                : reading
+            );
         if (known.Verdicts(key) is not { } verdicts)
             yield break;
         if (reading == "on-board-tests" && verdict == "pass" && cleared)

@@ -5,6 +5,10 @@ internal sealed class NextChecks(Likelihoods known, CaseFile file, IReadOnlyList
 {
     private const string Normal = "";
 
+    /// <summary>A hold that leaks, and one with a way shut: a condition of its own, worth another hold.</summary>
+    public const string HeldOpen = "pressure-hold/leaks",
+        HeldShut = "pressure-hold/shut";
+
     /// <summary>Checks that would tell less are not worth a line, bits.</summary>
     private const double Least = 0.003;
 
@@ -25,7 +29,11 @@ internal sealed class NextChecks(Likelihoods known, CaseFile file, IReadOnlyList
                 .OrderByDescending(n => n.Bits / n.Minutes),
         ];
 
-    private bool IsDone(Check check) =>
+    private bool LeaksSomewhere(string check) => check == "pressure-hold" && file.Done.Contains(HeldOpen) && !file.Done.Contains(HeldShut);
+
+    private bool IsDone(Check check) => !LeaksSomewhere(check.Name) && WasMade(check);
+
+    private bool WasMade(Check check) =>
         file.Done.Contains(check.Name)
         || check.Readings.Any(r => file.Done.Contains(r))
         || check.Readings.Select(Base).Any(b => b != "seen" && file.Done.Contains(b));
@@ -47,7 +55,10 @@ internal sealed class NextChecks(Likelihoods known, CaseFile file, IReadOnlyList
         // One look sees several things; other checks are made at one place.
         var sum = check.Name is "look" or "leak-down" or "borescope" or "drive-log" ? bits.Sum(b => b.Bits) : bits.Max(b => b.Bits);
         var best = bits.MaxBy(b => b.Bits).Reading;
-        return new(check.Name, own, Minutes(check.Name, check.Minutes), sum, Text(check.Name, best, own));
+        var text = LeaksSomewhere(check.Name)
+            ? "pressure hold again with the supply shut: which way it goes."
+            : Text(check.Name, best, own);
+        return new(check.Name, own, Minutes(check.Name, check.Minutes), sum, text);
     }
 
     private static string Text(string check, string best, int? cylinder)
