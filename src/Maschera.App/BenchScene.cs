@@ -19,7 +19,9 @@ public sealed record SceneChannel(
 );
 
 /// <summary>A capture that can be laid underneath.</summary>
-public sealed record SceneOther(int Id, string Name, string Job, IEnumerable<SceneOtherChannel> Channels);
+/// <param name="Good">True where it lies on the shelf for the same engine.</param>
+/// <param name="Alike">True where the engine was in the same state, or that is not known of one.</param>
+public sealed record SceneOther(int Id, string Name, string Job, bool Good, bool Alike, IEnumerable<SceneOtherChannel> Channels);
 
 /// <summary>A channel of it.</summary>
 public sealed record SceneOtherChannel(int Id, string Name, string Unit);
@@ -115,6 +117,8 @@ public sealed record BenchScene(
                     c.Id,
                     c.Name,
                     c.Job!.Vehicle,
+                    c.ShelvedAt is not null && c.Job.EngineId == capture.Job!.EngineId,
+                    c.Conditions.State is not { Length: > 0 } state || (capture.Conditions.State ?? state) == state,
                     c.OwnChannels.Select(x => new SceneOtherChannel(x.Id, x.Name, x.Unit))
                 )),
             ]

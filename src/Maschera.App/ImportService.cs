@@ -86,6 +86,45 @@ public sealed class ImportService(DataFolder data, IServiceScopeFactory scopes)
     public FileOverview Inspect(IncomingFile file) =>
         _understood.GetOrAdd(file.Token, token => CaptureFile.Inspect(PathOf(token), file.FileName, Description(token)));
 
+    /// <summary>
+    /// The course of every column of an upload, over the whole file, or over its first megabytes where it is long; whole is
+    /// false then. What was drawn before a row that can't be read is drawn all the same: the import says what is wrong.
+    /// </summary>
+    public (IReadOnlyList<Sketch> Columns, bool Whole) Draw(IncomingFile file, CancellationToken cancel)
+    {
+        var sketch = new TraceSketch();
+        using var enough = CancellationTokenSource.CreateLinkedTokenSource(cancel);
+        try
+        {
+            CaptureFile.Read(
+                PathOf(file.Token),
+                file.FileName,
+                sketch,
+                new StopAt(MostDrawn, enough),
+                Description(file.Token),
+                enough.Token
+            );
+            return (sketch.Columns, true);
+        }
+        catch (Exception error)
+            when (error is CaptureFormatException || error is OperationCanceledException && !cancel.IsCancellationRequested)
+        {
+            return (sketch.Columns, false);
+        }
+    }
+
+    /// <summary>Bytes of a file that are drawn before it is brought in.</summary>
+    private const long MostDrawn = 48_000_000;
+
+    private sealed class StopAt(long bytes, CancellationTokenSource stop) : IProgress<long>
+    {
+        public void Report(long value)
+        {
+            if (value > bytes)
+                stop.Cancel();
+        }
+    }
+
     /// <summary>Keeps the DBC file that goes with an upload.</summary>
     /// <exception cref="CaptureFormatException">It is none.</exception>
     public async Task KeepDescriptionAsync(IncomingFile file, string name, Stream content, CancellationToken cancel)

@@ -18,6 +18,9 @@ public sealed record ReadingAsked(int Capture, string Kind)
     /// <summary>A known-good capture to compare with, or <see cref="ReadingService.WholeShelf"/>; channels by their stored roles.</summary>
     public int? Reference { get; init; }
 
+    /// <summary>A reading of the capture whose place the answer takes whatever it was made of; null for none.</summary>
+    public int? Replaces { get; init; }
+
     /// <summary>The reading's own options, beside what the conditions tell.</summary>
     public IReadOnlyDictionary<string, string?> Options { get; init; } = new Dictionary<string, string?>();
 }
@@ -33,7 +36,7 @@ public sealed class ReadingService(MascheraDb db, SampleStore samples)
     public StoredReading Make(ReadingAsked asked, CancellationToken cancel = default)
     {
         var (capture, reading) = Find(asked);
-        return Keep(capture, reading, Read(capture, reading, asked, cancel));
+        return Keep(capture, reading, Read(capture, reading, asked, cancel), asked.Replaces);
     }
 
     /// <summary>
@@ -58,6 +61,37 @@ public sealed class ReadingService(MascheraDb db, SampleStore samples)
             catch (Exception error) when (error is not OperationCanceledException)
             {
                 problems.Add($"The capture is kept, but {reading.Title.ToLowerInvariant()} could not be read: {error.Message}");
+            }
+        }
+
+        return problems;
+    }
+
+    /// <summary>
+    /// Makes every reading of a capture again from the channels it was made of, against the whole shelf where it compares, for
+    /// what holds for the capture has changed. What can't be read now keeps its old answer and is returned, one sentence each.
+    /// </summary>
+    public IReadOnlyList<string> MakeAgain(int captureId, CancellationToken cancel = default)
+    {
+        var problems = new List<string>();
+        foreach (var stored in db.Readings.AsNoTracking().Where(r => r.CaptureId == captureId).OrderBy(r => r.Id).ToList())
+        {
+            if (ReadingRegistry.Find(stored.Kind) is not { ReadsSheet: false } reading)
+                continue;
+            try
+            {
+                Make(
+                    new ReadingAsked(captureId, stored.Kind)
+                    {
+                        Roles = ChannelsOf(stored).Where(c => reading.Roles.Any(r => r.Name == c.Key)).ToDictionary(),
+                        Reference = WholeShelf,
+                    },
+                    cancel
+                );
+            }
+            catch (ReadingException error)
+            {
+                problems.Add($"{reading.Title} keeps its old answer: {error.Message}");
             }
         }
 
@@ -104,12 +138,12 @@ public sealed class ReadingService(MascheraDb db, SampleStore samples)
         );
     }
 
-    private StoredReading Keep(StoredCapture capture, IReading reading, ReadingResult result)
+    private StoredReading Keep(StoredCapture capture, IReading reading, ReadingResult result, int? replaces = null)
     {
         var replaced = db
             .Readings.Where(r => r.CaptureId == capture.Id && r.Kind == reading.Kind)
             .AsEnumerable()
-            .Where(r => reading.Identity(ChannelsOf(r)) == reading.Identity(result.Channels))
+            .Where(r => r.Id == replaces || reading.Identity(ChannelsOf(r)) == reading.Identity(result.Channels))
             .ToList();
         var stored = StoredReading.Of(result, capture.JobId, capture.Id);
         db.Readings.RemoveRange(replaced);

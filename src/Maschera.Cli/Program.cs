@@ -6,6 +6,7 @@ var root = new RootCommand("Maschera: readings on captures, from the command lin
     ReadCommand.Create(),
     InspectCommand.Create(),
     ImportCommand.Create(),
+    ConvertCommand.Create(),
     DecideCommand.Create(),
 };
 var parsed = root.Parse(args);

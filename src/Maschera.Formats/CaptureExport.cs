@@ -28,7 +28,7 @@ public static class CaptureExport
                 ) + "\r\n"
             )
         );
-        var columns = groups.Select(g => g.Select(c => new Column(c)).ToList()).ToList();
+        using var columns = new Columns(groups);
         var rows = channels.Max(c => c.Count);
         var line = new byte[RowBytes * (channels.Count + groups.Count) + 2];
         for (var row = 0; row < rows; row++)
@@ -36,7 +36,7 @@ public static class CaptureExport
             if (row % 4096 == 0)
                 cancel.ThrowIfCancellationRequested();
             var at = 0;
-            foreach (var group in columns)
+            foreach (var group in columns.Groups)
             {
                 var there = false;
                 foreach (var column in group)
@@ -73,7 +73,8 @@ public static class CaptureExport
         if (bytes > uint.MaxValue - 64)
             throw new CaptureFormatException(file, "WAV ends at 4 GB. Export a shorter window, or a bundle.");
         stream.Write(WavHeader((ushort)channels.Count, (uint)Math.Round(rate), (uint)bytes));
-        var columns = channels.Select(c => new Column(c)).ToList();
+        using var held = new Columns([channels]);
+        var columns = held.Groups[0];
         var frame = new byte[sizeof(float) * columns.Count];
         for (var row = 0; row < channels[0].Count; row++)
         {
@@ -160,7 +161,7 @@ public static class CaptureExport
     }
 
     /// <summary>One channel, sample by sample.</summary>
-    private sealed class Column(ISampleReader reader)
+    private sealed class Column(ISampleReader reader) : IDisposable
     {
         private readonly IEnumerator<SamplePiece> _pieces = reader.Read(0, reader.Count).GetEnumerator();
         private SamplePiece _piece;
@@ -182,6 +183,20 @@ public static class CaptureExport
                 return false;
             (_piece, _at) = (_pieces.Current, 0);
             return true;
+        }
+
+        public void Dispose() => _pieces.Dispose();
+    }
+
+    /// <summary>Columns that are let go together: each holds its reader open until then.</summary>
+    private sealed class Columns(IEnumerable<IReadOnlyList<ISampleReader>> groups) : IDisposable
+    {
+        public IReadOnlyList<IReadOnlyList<Column>> Groups { get; } = [.. groups.Select(g => g.Select(c => new Column(c)).ToList())];
+
+        public void Dispose()
+        {
+            foreach (var column in Groups.SelectMany(g => g))
+                column.Dispose();
         }
     }
 }

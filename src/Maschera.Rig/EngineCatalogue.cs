@@ -19,7 +19,8 @@ public static class EngineCatalogue
             [
                 [1, 2, 3, 4],
             ],
-            new CamDrive("belt", 24)
+            new CamDrive("belt", 24),
+            new Mounting("left")
         );
 
     public static Engine Tasso { get; } =
@@ -34,7 +35,8 @@ public static class EngineCatalogue
                 [1, 2, 3],
                 [4, 5, 6],
             ],
-            new CamDrive("chain", 23)
+            new CamDrive("chain", 23),
+            new Mounting("front", "right")
         );
 
     public static Engine Ghiro { get; } =
@@ -48,7 +50,8 @@ public static class EngineCatalogue
             [
                 [1, 2, 3],
             ],
-            new CamDrive("belt", 22)
+            new CamDrive("belt", 22),
+            new Mounting("right")
         );
 
     public static Engine Camoscio { get; } =
@@ -62,7 +65,8 @@ public static class EngineCatalogue
             [
                 [1, 2, 3, 4],
             ],
-            new CamDrive("belt", 20)
+            new CamDrive("belt", 20),
+            new Mounting("front")
         );
 
     /// <summary>The demonstration engines.</summary>
@@ -102,7 +106,8 @@ public static class EngineCatalogue
         int teeth,
         double gapToTdc,
         int[][] banks,
-        CamDrive drive
+        CamDrive drive,
+        Mounting mounting
     ) =>
         new()
         {
@@ -116,5 +121,6 @@ public static class EngineCatalogue
             CrankWheel = new CrankWheel(teeth, [2], gapToTdc),
             CamLimits = new CamLimits(6, 10),
             CamDrive = drive,
+            Mounting = mounting,
         };
 }

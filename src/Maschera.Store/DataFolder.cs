@@ -21,7 +21,7 @@ public sealed class DataFolder
     /// <param name="now">The present, UTC.</param>
     public void Sweep(DateTime now)
     {
-        foreach (var file in new DirectoryInfo(Incoming).EnumerateFiles().Where(f => f.LastWriteTimeUtc < now - MascheraDb.UndoTime))
+        foreach (var file in new DirectoryInfo(Incoming).EnumerateFiles().Where(f => f.LastWriteTimeUtc < now - MascheraDb.LeftoverStays))
             file.Delete();
     }
 

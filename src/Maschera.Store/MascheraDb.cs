@@ -32,8 +32,11 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
     public static DbContextOptions<MascheraDb> ForFile(string path) =>
         new DbContextOptionsBuilder<MascheraDb>().UseSqlite($"Data Source={path}").Options;
 
-    /// <summary>What was deleted stays this long, so that deleting can be undone.</summary>
-    public static readonly TimeSpan UndoTime = TimeSpan.FromDays(7);
+    /// <summary>What was deleted stays this long, so that it can be brought back.</summary>
+    public static readonly TimeSpan DeletedStays = TimeSpan.FromDays(30);
+
+    /// <summary>What a killed process left half written, and uploads never brought in, stay this long.</summary>
+    public static readonly TimeSpan LeftoverStays = TimeSpan.FromDays(7);
 
     /// <summary>Creates what is missing and brings an older database up to date; any process may call it at any time.</summary>
     public void Prepare()
@@ -51,19 +54,19 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
     }
 
     /// <summary>
-    /// Clears away what was deleted, and what a killed process left half written, longer ago than <see cref="UndoTime"/>. For
+    /// Clears away what was deleted, and what a killed process left half written, when it has stayed as long as it may. For
     /// the server alone: another process beside it knows nothing of what a person may still take back.
     /// </summary>
     /// <param name="now">The present, UTC.</param>
     public void Sweep(DateTime now)
     {
-        var before = now - UndoTime;
+        var (before, leftBefore) = (now - DeletedStays, now - LeftoverStays);
         Jobs.Where(job => job.DeletedAt < before).Select(job => job.Id).ToList().ForEach(RemoveJob);
         Codes.Where(code => code.DeletedAt < before).ExecuteDelete();
         Remove([.. Captures.Where(capture => capture.DeletedAt < before).Select(capture => capture.Id)]);
         var halves = Captures
             .IgnoreQueryFilters()
-            .Where(c => !c.IsWhole && c.TakenAt < before)
+            .Where(c => !c.IsWhole && c.TakenAt < leftBefore)
             .Select(c => new { c.Id, c.WriterProcess })
             .ToList();
         Remove([.. halves.Where(c => c.WriterProcess is not { } writer || !IsAlive(writer)).Select(c => c.Id)]);

@@ -77,6 +77,7 @@ public static class Hosting
         app.MapBenchChannels();
         app.MapBenchExport();
         app.MapBenchClock();
+        app.MapBenchCycles();
         app.MapBenchLog();
         app.MapLive();
     }

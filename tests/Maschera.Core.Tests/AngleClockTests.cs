@@ -38,6 +38,22 @@ public class AngleClockTests
     }
 
     [Theory]
+    [InlineData(3, 2, true)]
+    [InlineData(1, 4, true)]
+    [InlineData(1, 3, false)]
+    public void Where_every_second_firing_gives_nothing_the_engine_itself_is_asked_about(int one, int other, bool asked)
+    {
+        var plan = new RunningPlan(s_engine)
+        {
+            SpeedRpm = 2400,
+            Misfires = [new(one, 1), new(other, 1)],
+            Seconds = 8,
+        };
+        var result = new MisfireReading().Read(new ReadingRequest(Run(plan)) { Engine = s_engine });
+        Assert.Equal(asked, result.Notes.Any(n => n.Code == "which-engine"));
+    }
+
+    [Theory]
     [InlineData(17, 1.6)]
     [InlineData(40, -1.2)]
     public void A_tooth_off_its_place_is_named(int tooth, double degrees)

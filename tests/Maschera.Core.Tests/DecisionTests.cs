@@ -139,8 +139,30 @@ public class DecisionTests
         Decision.Of(
             JsonDocument
                 .Parse(
-                    $$"""{"engine":{"cylinders":4,"firingOrder":[1,3,4,2]},"complaints":["{{complaint}}"],"replaced":[{{replaced}}],"evidence":[{{evidence}}]{{more}}}"""
+                    """{"engine":{"cylinders":4,"firingOrder":[1,3,4,2]},"""
+                        + $$"""
+                        "complaints":["{{complaint}}"],"replaced":[{{replaced}}],"evidence":[{{evidence}}]{{more}}}
+                        """
                 )
                 .RootElement
         );
+
+    [Theory]
+    [InlineData("Shakes at idle, misfire code for cylinder 3. Cold and hot, worse at idle", "misfire rough-idle")]
+    [InlineData("Misfires for the first minute. Cold mornings", "misfire-cold")]
+    [InlineData("Cranks but does not start", "cranks-no-start")]
+    [InlineData("Lacks power on hills, smokes", "lacks-power smokes")]
+    [InlineData("Squeaks at the rear left", "")]
+    public void What_people_say_is_understood_as_the_complaints_it_names(string said, string complaints) =>
+        Assert.Equal(complaints.Split(' ', StringSplitOptions.RemoveEmptyEntries), Likelihoods.Usual.Complained(said));
+
+    [Fact]
+    public void Every_complaint_that_people_say_has_its_likelihoods()
+    {
+        using var stream = typeof(Likelihoods).Assembly.GetManifestResourceStream("Maschera.Core.Diagnosis.likelihoods.txt")!;
+        using var text = new StreamReader(stream);
+        var said = text.ReadToEnd().Split('\n').Where(l => l.StartsWith("said ", StringComparison.Ordinal)).ToList();
+        Assert.NotEmpty(said);
+        Assert.All(said, line => Assert.NotNull(Likelihoods.Usual.Complaint(line.Split(' ')[1])));
+    }
 }

@@ -54,7 +54,7 @@ public sealed class JobTests : IDisposable
     }
 
     [Fact]
-    public void A_deleted_job_is_not_live_and_goes_with_all_it_has_after_a_week()
+    public void A_deleted_job_is_not_live_and_goes_with_all_it_has_after_a_month()
     {
         using (var db = Open())
         {
@@ -72,9 +72,9 @@ public sealed class JobTests : IDisposable
 
         using var fresh = Open();
         fresh.Prepare();
-        fresh.Sweep(DateTime.UtcNow);
+        fresh.Sweep(DateTime.UtcNow.AddDays(29));
         Assert.Single(fresh.Jobs);
-        fresh.Sweep(DateTime.UtcNow.AddDays(8));
+        fresh.Sweep(DateTime.UtcNow.AddDays(31));
         Assert.Empty(fresh.Jobs);
         Assert.Empty(fresh.Captures);
         Assert.Empty(fresh.Readings);

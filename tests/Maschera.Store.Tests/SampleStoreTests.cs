@@ -242,7 +242,7 @@ public sealed class SampleStoreTests : IDisposable
     }
 
     [Fact]
-    public void What_was_deleted_stays_a_week_and_goes_then_with_its_samples()
+    public void What_was_deleted_stays_a_month_and_goes_then_with_its_samples()
     {
         var channel = Keep(new float[20_000], i => i);
         var capture = _db.Captures.First(c => c.Id == channel.CaptureId);
@@ -250,9 +250,9 @@ public sealed class SampleStoreTests : IDisposable
         _db.SaveChanges();
         using var fresh = Open();
         fresh.Prepare();
-        fresh.Sweep(DateTime.UtcNow.AddDays(6));
+        fresh.Sweep(DateTime.UtcNow.AddDays(29));
         Assert.Single(fresh.Captures);
-        fresh.Sweep(DateTime.UtcNow.AddDays(8));
+        fresh.Sweep(DateTime.UtcNow.AddDays(31));
         Assert.Empty(fresh.Captures);
         Assert.Equal(0, fresh.Database.SqlQueryRaw<int>("SELECT COUNT(*) AS Value FROM Blocks").Single());
     }

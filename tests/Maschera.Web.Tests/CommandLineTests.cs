@@ -74,6 +74,50 @@ public sealed class CommandLineTests : IDisposable
         Assert.Equal("steady", json.RootElement.GetProperty("verdict").GetString());
     }
 
+    [Theory]
+    [InlineData("csv")]
+    [InlineData("wav")]
+    [InlineData("zip")]
+    public void A_stretch_of_a_channel_goes_into_another_format_and_reads_the_same_there(string ending)
+    {
+        var rows = Enumerable.Range(0, 4000).Select(i => $"{i * 1e-3:0.000},{i % 100 * 0.1:0.0},{i % 7}");
+        var from = Write("all.csv", "Time (s),Ramp (V),Other (A)\n" + string.Join("\n", rows) + "\n");
+        var to = Path.Combine(_folder, $"part.{ending}");
+        var (exit, output, errors) = Run("convert", from, "--out", to, "--from", "1", "--to", "1,999", "--channel", "ramp");
+        Assert.Equal((0, ""), (exit, errors));
+        using var written = JsonDocument.Parse(output);
+        var channel = Assert.Single(written.RootElement.GetProperty("channels").EnumerateArray());
+        Assert.Equal(("Ramp", 1000), (channel.GetProperty("name").GetString(), channel.GetProperty("samples").GetInt32()));
+        var again = Maschera.Formats.CaptureFile.Load(to);
+        var ramp = Assert.Single(again.Channels);
+        Assert.Equal(1000, ramp.Samples.Length);
+        Assert.Equal(0.001, ramp.Time.Step, 1e-9);
+        for (var i = 0; i < 1000; i++)
+            Assert.Equal(i % 100 * 0.1, ramp.Samples[i] * (ending == "wav" ? 9.9 / Math.Max(1e-9, ramp.Samples.Max()) : 1), 0.001);
+        // What is there is never written over.
+        Assert.Equal(2, Run("convert", from, "--out", to).Exit);
+        Assert.Empty(Directory.GetFiles(_folder, "*.half"));
+    }
+
+    [Theory]
+    [InlineData("no format", "--out", "x.mp3")]
+    [InlineData("no channel 'Rampe'", "--out", "x.csv", "--channel", "Rampe")]
+    [InlineData("No samples lie there", "--out", "x.csv", "--from", "100")]
+    [InlineData("before it begins", "--out", "x.csv", "--from", "2", "--to", "1")]
+    [InlineData("takes seconds", "--out", "x.csv", "--from", "soon")]
+    public void A_conversion_that_can_t_be_done_says_why_and_leaves_no_file(string why, params string[] words)
+    {
+        var from = Write("small.csv", "Time (s),Ramp (V)\n0,1\n0.1,2\n0.2,3\n0.3,4\n");
+        var (exit, output, errors) = Run([
+            "convert",
+            from,
+            .. words.Select(w => w.StartsWith("x.", StringComparison.Ordinal) ? Path.Combine(_folder, w) : w),
+        ]);
+        Assert.Equal((2, ""), (exit, output));
+        Assert.Contains(why, Assert.Single(errors.Trim().Split('\n')), StringComparison.Ordinal);
+        Assert.Equal("small.csv", Path.GetFileName(Assert.Single(Directory.GetFiles(_folder))));
+    }
+
     [Fact]
     public void What_there_was_to_doubt_about_the_file_stands_among_the_notes()
     {

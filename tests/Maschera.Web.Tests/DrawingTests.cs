@@ -5,6 +5,7 @@ using Maschera.Core.Basics;
 using Maschera.Core.Engines;
 using Maschera.Core.Readings;
 using Maschera.Core.Readings.RelativeCompression;
+using Maschera.Core.Signals;
 using Maschera.Rig;
 using Maschera.Web.Drawing;
 
@@ -98,4 +99,36 @@ public class DrawingTests
     [InlineData(-0.001, "−0.0010000")]
     [InlineData(1e9, "1e9")]
     public void Figures_have_five_digits_that_count(double value, string text) => Assert.Equal(text, Figures.Digits(value));
+
+    /// <summary>Numbers of rows below, at and far above the stretches kept.</summary>
+    [Theory]
+    [InlineData(3)]
+    [InlineData(480)]
+    [InlineData(481)]
+    [InlineData(1_000_003)]
+    public void A_sketch_keeps_every_extreme_however_long_the_file_is(int rows)
+    {
+        var sketch = new TraceSketch();
+        sketch.Begin([new ChannelInfo("A", "V", 0), new ChannelInfo("B", "V", 0)], 1, 0);
+        var block = new SampleBlock(1, 2, 1000);
+        for (var at = 0; at < rows; at += block.Count)
+        {
+            block.Count = Math.Min(1000, rows - at);
+            for (var i = 0; i < block.Count; i++)
+            {
+                // A spike on the last row, the rest a slow ramp; the second column has no value at all.
+                block.Values[0][i] = at + i == rows - 1 ? 900 : (at + i) / (float)rows;
+                block.Values[1][i] = float.NaN;
+            }
+
+            sketch.Append(block);
+        }
+
+        var (a, b) = (sketch.Columns[0], sketch.Columns[1]);
+        Assert.Equal((0f, 900f), a.Range!.Value);
+        Assert.Equal(900f, a.Most[^1]);
+        Assert.InRange(a.Least.Count, Math.Min(rows, 240), 480);
+        Assert.Equal(a.Least.SkipLast(1).Order(), a.Least.SkipLast(1));
+        Assert.Null(b.Range);
+    }
 }

@@ -36,6 +36,30 @@ public sealed class IntakeTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task What_is_about_to_come_in_is_drawn_also_where_a_later_row_can_t_be_read()
+    {
+        var rows = Enumerable.Range(0, 3000).Select(i => $"{i * 0.001:0.000},{i % 50},");
+        var good = await _page.UploadAsync(
+            _job,
+            "good.csv",
+            Encoding.UTF8.GetBytes("Time (s),Ramp (V),Empty (V)\n" + string.Join("\n", rows) + "\n")
+        );
+        var drawn = await _page.ReadAsync(good + "?handler=Traces");
+        Assert.Contains("over the whole file", drawn, StringComparison.Ordinal);
+        Assert.Contains("From 0 to 49", drawn, StringComparison.Ordinal);
+        Assert.Contains("no value in this column", drawn, StringComparison.Ordinal);
+        var late = await _page.UploadAsync(
+            _job,
+            "late.csv",
+            Encoding.UTF8.GetBytes(
+                "Time (s),Ramp (V)\n" + string.Concat(Enumerable.Range(0, 3000).Select(i => $"{i * 0.001:0.000},{i % 50}\n")) + "1.5,3\n"
+            )
+        );
+        drawn = await _page.ReadAsync(late + "?handler=Traces");
+        Assert.Contains("over the beginning", drawn, StringComparison.Ordinal);
+    }
+
+    [Fact]
     public async Task Page_command_line_and_stand_in_give_a_cranking_capture_the_same_roles_conditions_and_reading()
     {
         var (capture, _) = CrankingRun.Record(

@@ -1,5 +1,6 @@
 using Maschera.App;
 using Maschera.Core.Signals;
+using Maschera.Rig;
 using Maschera.Store;
 using Microsoft.EntityFrameworkCore;
 
@@ -28,6 +29,58 @@ public sealed class JobFactsTests : IAsyncLifetime
         Assert.NotEqual(both.FirstVerdict.Said, both.LastVerdict.Said);
         Assert.Contains(both.Figures, f => f.Changed);
         Assert.All(both.Figures, f => Assert.NotEmpty(f.Name));
+    }
+
+    [Fact]
+    public async Task What_is_known_of_a_job_is_weighed_and_the_leaking_cylinder_leads()
+    {
+        using var db = _server.Open();
+        Assert.Null(JobDecision.Of(Load(db)));
+        var client = _server.Client;
+        Assert.Contains("Nothing is known yet", await client.GetStringAsync($"/jobs/{_job}?handler=Weighed"), StringComparison.Ordinal);
+        var (capture, _) = CrankingRun.Record(
+            new CrankingPlan(EngineCatalogue.Orsa)
+            {
+                Rate = 5_000,
+                SyncCylinder = 1,
+                Cranking = 5,
+                Faults = [new(3, 2.5)],
+            }
+        );
+        OneJob.Keep(db, _job, "cranking", capture, new Conditions("cranking", null, null, null, "ignition", 1));
+        db.Codes.Add(
+            new StoredCode
+            {
+                JobId = _job,
+                Code = "P0303",
+                State = "present",
+                SeenAt = DateTime.UtcNow,
+            }
+        );
+        db.SaveChanges();
+        var weighed = JobDecision.Of(Load(db))!;
+        var first = weighed.Result.Suspects[0];
+        Assert.Equal(3, first.Cylinder);
+        Assert.Equal(2, first.For.Count);
+        Assert.Equal("relative-compression", weighed.Evidence[first.For.Single(weighed.Evidence.ContainsKey)].Kind);
+        Assert.NotEmpty(weighed.Result.Next);
+        var page = await client.GetStringAsync($"/jobs/{_job}?handler=Weighed");
+        Assert.Contains("cylinder 3", page, StringComparison.Ordinal);
+        Assert.Contains("P0303 is set.", page, StringComparison.Ordinal);
+        // A code of a cylinder that the engine has not is said, and the page stands.
+        db.Codes.First().Code = "P0309";
+        db.SaveChanges();
+        Assert.Contains("names cylinder 9", await client.GetStringAsync($"/jobs/{_job}?handler=Weighed"), StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void Of_two_answers_to_one_question_the_newest_is_weighed()
+    {
+        using var db = _server.Open();
+        OneJob.Keep(db, _job, "before", Boost(0.7), new Conditions(null, null, null, null));
+        OneJob.Keep(db, _job, "after", Boost(1), new Conditions(null, null, null, null));
+        var weighed = JobDecision.Of(Load(db))!;
+        Assert.Equal("tracks", Assert.Single(weighed.Evidence.Values, r => r.Kind == "tracking").Verdict);
     }
 
     [Fact]

@@ -1,5 +1,6 @@
 using System.Runtime.CompilerServices;
 using Maschera.App.Live;
+using Maschera.Core.Engines;
 using Maschera.Core.Signals;
 using Maschera.Instruments;
 using Maschera.Store;
@@ -103,6 +104,17 @@ public sealed class LiveSessionTests : IAsyncLifetime
         await session.StopAsync();
         using var db = _server.Open();
         Assert.Contains(db.Captures.First(c => c.Id == keep.CaptureId).Notes, n => n.Code == "lost-samples");
+    }
+
+    [Fact]
+    public async Task Nothing_is_read_live_of_a_channel_that_stands_for_nothing()
+    {
+        var session = Start(new Scripted());
+        await Until(() => session.Ring.Written > 2 * Rate);
+        Assert.Empty(
+            LiveReadings.Of(session, new Engine { Cylinders = 4, FiringOrder = [1, 3, 4, 2] }, TestContext.Current.CancellationToken)
+        );
+        await session.StopAsync();
     }
 
     [Fact]

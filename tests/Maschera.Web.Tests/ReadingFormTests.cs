@@ -133,14 +133,84 @@ public sealed class ReadingFormTests : IAsyncLifetime
     {
         using var db = _server.Open();
         var channel = db.Channels.First(c => c.CaptureId == _capture && c.Role == "current").Id;
-        Assert.Contains("<svg", await _page.ReadAsync($"/bench/{_capture}?handler=Fold&channel={channel}"), StringComparison.Ordinal);
-        Assert.Equal(HttpStatusCode.NotFound, await _page.StatusAsync($"/bench/{_capture}?handler=Fold&channel=99999"));
+        Assert.Equal(HttpStatusCode.NotFound, await _page.StatusAsync($"/bench/99999/cycles?channels={channel}"));
         Assert.Equal(HttpStatusCode.NotFound, await _page.StatusAsync($"/bench/{_capture}?handler=Roles&kind=nothing"));
         Assert.Equal(HttpStatusCode.NotFound, await _page.StatusAsync("/bench/99999?handler=Roles&kind=duty"));
         var logged = db.Channels.Where(c => c.CaptureId == _log).Select(c => c.Id).Take(3).ToList();
         var against = $"/bench/{_log}?handler=Against&value={logged[0]}&across={logged[1]}&down={logged[2]}";
         Assert.Contains("<svg", await _page.ReadAsync($"{against}&from=0&to=60"), StringComparison.Ordinal);
         Assert.Equal(HttpStatusCode.NotFound, await _page.StatusAsync($"{against}&from=60&to=0"));
+    }
+
+    [Fact]
+    public async Task A_channel_on_one_cycle_has_a_value_a_degree_and_repeats_itself_at_every_cycle()
+    {
+        using var db = _server.Open();
+        var channels = db.Channels.Where(c => c.CaptureId == _capture).ToList();
+        var current = channels.First(c => c.Role == "current").Id;
+        var answer = await _page.ReadAsync($"/bench/{_capture}/cycles?channels={current},99999,nothing");
+        using var json = System.Text.Json.JsonDocument.Parse(answer);
+        var fold = Assert.Single(json.RootElement.EnumerateArray());
+        Assert.Equal(current, fold.GetProperty("channel").GetInt32());
+        Assert.True(fold.GetProperty("cycles").GetInt32() > 3);
+        double[] Course(string name) => [.. fold.GetProperty(name).EnumerateArray().Select(v => v.GetDouble())];
+        var (mean, spread) = (Course("mean"), Course("spread"));
+        Assert.Equal((720, 720), (mean.Length, spread.Length));
+        // Humps of the compressions rise far above what differs from cycle to cycle.
+        Assert.True(mean.Max() - mean.Min() > 4 * spread.Average());
+        Assert.InRange(fold.GetProperty("singles").GetArrayLength(), 2, 12);
+    }
+
+    [Fact]
+    public async Task A_reading_made_again_from_another_channel_takes_the_place_of_the_old_one()
+    {
+        var page = $"/bench/{_capture}";
+        await _page.PostAsync(page, page, ("kind", "relative-compression"), ("roles[current]", "Starter current"));
+        int Made()
+        {
+            using var db = _server.Open();
+            return db.Readings.Where(r => r.CaptureId == _capture && r.Kind == "relative-compression").Select(r => r.Id).Single();
+        }
+
+        var before = Made();
+        await _page.PostAsync(page, $"{page}?handler=Again&reading={before}", ("roles[battery]", "Battery voltage"));
+        var after = Made();
+        Assert.NotEqual(before, after);
+        using var db = _server.Open();
+        Assert.Equal("Battery voltage", db.Readings.First(r => r.Id == after).Result!.Channels["battery"]);
+        Assert.Equal(
+            HttpStatusCode.NotFound,
+            (await _page.PostAsync(page, $"{page}?handler=Again&reading=99999", ("roles[battery]", "Battery voltage"))).StatusCode
+        );
+    }
+
+    [Fact]
+    public async Task Conditions_are_corrected_later_and_the_readings_made_again()
+    {
+        var page = $"/bench/{_capture}";
+        await _page.PostAsync(page, page, ("kind", "relative-compression"), ("roles[current]", "Starter current"));
+        var refused = await _page.PostAsync(page, $"{page}?handler=Conditions", ("state", "cranking"), ("coolant", "warm"));
+        Assert.Contains("is no temperature", await refused.Content.ReadAsStringAsync(), StringComparison.Ordinal);
+        using (var db = _server.Open())
+            Assert.NotEqual("Clamp turned round", db.Captures.First(c => c.Id == _capture).Conditions.Remark);
+        int Latest()
+        {
+            using var db = _server.Open();
+            return db.Readings.Where(r => r.CaptureId == _capture).Max(r => r.Id);
+        }
+
+        var before = Latest();
+        await _page.PostAsync(
+            page,
+            $"{page}?handler=Conditions",
+            ("state", "cranking"),
+            ("coolant", "12,5"),
+            ("remark", " Clamp turned round ")
+        );
+        using var after = _server.Open();
+        var conditions = after.Captures.First(c => c.Id == _capture).Conditions;
+        Assert.Equal(("cranking", 12.5, "Clamp turned round"), (conditions.State, conditions.CoolantCelsius, conditions.Remark));
+        Assert.True(Latest() > before);
     }
 
     [Fact]

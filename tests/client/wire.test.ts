@@ -21,12 +21,12 @@ function packed(...parts: { kind: number; n: number; floats: number[] }[]) {
 
 test("columns stand at a quarter and three quarters of their width, least before greatest", () => {
   const [trace] = unpackWindow(packed({ kind: 0, n: 2, floats: [1, 2, 3, 4] }), 10, 12);
-  assert.deepEqual(trace, { seconds: [10.25, 10.75, 11.25, 11.75], values: [1, 2, 3, 4] });
+  assert.deepEqual(trace, { seconds: [10.25, 10.75, 11.25, 11.75], values: [1, 2, 3, 4], columns: true });
 });
 
 test("empty columns are left out, columns without a value are gaps", () => {
   const [trace] = unpackWindow(packed({ kind: 0, n: 3, floats: [Infinity, -Infinity, NaN, NaN, 5, 5] }), 0, 3);
-  assert.deepEqual(trace, { seconds: [1.25, 1.75, 2.25, 2.75], values: [null, null, 5, 5] });
+  assert.deepEqual(trace, { seconds: [1.25, 1.75, 2.25, 2.75], values: [null, null, 5, 5], columns: true });
 });
 
 test("points come with their own seconds after the window's start", () => {

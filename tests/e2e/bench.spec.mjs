@@ -1,6 +1,6 @@
 import { expect, test } from "@playwright/test";
 import { readFileSync } from "node:fs";
-import { bench } from "./pages.mjs";
+import { bench, drawer } from "./pages.mjs";
 
 test("the bench zooms, goes back and fits by key, and asks no other host for anything", async ({ page }) => {
   const elsewhere = [];
@@ -109,6 +109,7 @@ test("lanes are joined, shown in another unit, smoothed and put aside, and lie s
   await bench(page).waitFor();
   await expect(page.locator(".lane")).toHaveCount(1);
   await expect(page.getByRole("button", { name: /^Battery voltage \(standing part removed, median of 5\)/ })).toBeVisible();
+  await drawer(page, "Channels");
   await page.getByRole("button", { name: "Ignition, show" }).click();
   await expect(page.locator(".lane")).toHaveCount(2);
 });
@@ -116,7 +117,7 @@ test("lanes are joined, shown in another unit, smoothed and put aside, and lie s
 test("a channel is worked out from others, a wrong expression says where", async ({ page }) => {
   await page.goto("/bench/3");
   await bench(page).waitFor();
-  await page.getByText("New channel from others").click();
+  await drawer(page, "Channels");
   await page.getByLabel("Expression").fill('lowpas("Starter current", 5)');
   await page.getByLabel("Name", { exact: true }).fill("Power");
   await page.getByRole("button", { name: "Work it out" }).click();
@@ -132,7 +133,7 @@ test("a channel is worked out from others, a wrong expression says where", async
 test("another capture lies underneath and is lined up by key", async ({ page }) => {
   await page.goto("/bench/4");
   await bench(page).waitFor();
-  await page.getByText("Compare", { exact: true }).click();
+  await drawer(page, "Compare");
   await page.getByLabel("Underneath, as a pencil line").selectOption({ index: 1 });
   const grip = page.locator(".pencil");
   await expect(grip).toBeVisible();
@@ -146,7 +147,7 @@ test("another capture lies underneath and is lined up by key", async ({ page }) 
 test("everything goes out as a file, and a bundle comes in again", async ({ page }) => {
   await page.goto("/bench/2");
   await bench(page).waitFor();
-  await page.getByText("Take out", { exact: true }).click();
+  await drawer(page, "Take out");
   const files = {};
   for (const [button, ending] of [
     ["CSV", "csv"],
@@ -166,11 +167,13 @@ test("everything goes out as a file, and a bundle comes in again", async ({ page
   await page.getByRole("button", { name: "Bring it in" }).click();
   await expect(page).toHaveURL(/bench/);
   await bench(page).waitFor();
+  await drawer(page, "Readings");
   await expect(page.getByRole("article", { name: "Relative compression" })).toBeVisible();
 });
 
 test("another reading is made on the bench and replaces nothing", async ({ page }) => {
   await page.goto("/bench/1");
+  await page.getByText("Read again, or something else").click();
   await page.locator("select[name=kind]").selectOption("duty");
   await page.getByLabel("Pulse train").selectOption("Ignition");
   await page.getByRole("button", { name: "Read", exact: true }).click();
@@ -180,14 +183,21 @@ test("another reading is made on the bench and replaces nothing", async ({ page 
 
 test("a slipped belt is read against a known-good, and says so again when asked on the bench", async ({ page }) => {
   await page.goto("/jobs/4");
-  await expect(page.getByText(/The cam stands 16\.\d° late/).first()).toBeVisible();
+  await expect(
+    page
+      .getByText(/The cam stands 16\.\d° late/)
+      .locator("visible=true")
+      .first(),
+  ).toBeVisible();
   await page.getByRole("link", { name: "Warm idle, cam and crank" }).click();
   await bench(page).waitFor();
   await expect(page.getByRole("article", { name: "Cam timing" })).toContainText("out of time");
+  await page.getByText("Read again, or something else").click();
   await page.locator("select[name=kind]").selectOption("cam-timing");
   await page.getByLabel("Known-good to compare with").selectOption({ label: "none" });
   await page.getByRole("button", { name: "Read", exact: true }).click();
   await expect(page.getByRole("article", { name: "Cam timing" })).toContainText("nothing to compare with");
+  await page.getByText("Read again, or something else").click();
   await page.getByLabel("Known-good to compare with").selectOption({ label: "✓ Ghiro 1.0, upper valley shuttle: Known-good: warm idle" });
   await page.getByRole("button", { name: "Read", exact: true }).click();
   await expect(page.getByRole("article", { name: "Cam timing" })).toContainText(/16\.\d° late/);
@@ -196,7 +206,7 @@ test("a slipped belt is read against a known-good, and says so again when asked 
 test("another capture lies underneath by crank degrees", async ({ page }) => {
   await page.goto("/bench/7?axis=degrees&from=1&to=1.3");
   await bench(page).waitFor();
-  await page.locator("summary", { hasText: "Compare" }).click();
+  await drawer(page, "Compare");
   const kept = page.waitForResponse((r) => r.request().method() === "PUT" && r.ok());
   await page.getByLabel("Underneath, as a pencil line").selectOption({ label: "Known-good: warm idle, Ghiro 1.0, upper valley shuttle" });
   await kept;
@@ -204,16 +214,18 @@ test("another capture lies underneath by crank degrees", async ({ page }) => {
   await page.reload();
   await asked;
   await bench(page).waitFor();
+  await drawer(page, "Cycles");
   await expect(page.locator("#clock-said")).toContainText("60 tooth places");
   await page.getByRole("button", { name: "Speed per tooth as a channel" }).click();
   await expect(page.getByText("Speed of Crank sensor").first()).toBeVisible({ timeout: 20_000 });
 });
 
-test("the bench goes over to crank degrees, steps by cycles and lays them on top of each other", async ({ page }) => {
+test("the bench goes over to crank degrees, steps by cycles and lays them on each other in the lanes", async ({ page }) => {
   await page.goto("/bench/5?from=2&to=2.4");
   await bench(page).waitFor();
   await page.getByRole("button", { name: "Degrees" }).click();
   await expect(page.locator("#cycle-strip")).toBeVisible();
+  await drawer(page, "Cycles");
   await expect(page.locator("#clock-said")).toContainText("60 tooth places − 2");
   const span = await page.locator("#window-span").textContent();
   await page.keyboard.press("]");
@@ -221,11 +233,160 @@ test("the bench goes over to crank degrees, steps by cycles and lays them on top
   await page.reload();
   await bench(page).waitFor();
   await expect(page.getByRole("button", { name: "Degrees" })).toHaveAttribute("aria-pressed", "true");
-  await page.getByText("Every cycle on top of the other").click();
-  await page.getByLabel("Fold on 720°").selectOption({ label: "Cam sensor" });
-  await expect(page.getByRole("img", { name: /Cam sensor over one cycle: mean and spread of \d+ cycles/ })).toBeVisible();
+  await page.keyboard.press("c");
+  await expect(page.locator("#window-span")).toHaveText("0.0 – 720.0 °");
+  await bench(page).waitFor();
+  // The misfiring cylinder is in question by itself; another is chosen by a tap.
+  await expect(page.getByRole("group", { name: "Shade the strokes of" }).getByRole("button", { pressed: true })).toHaveText("4");
+  await page.getByRole("group", { name: "Shade the strokes of" }).getByRole("button", { name: "2" }).click();
+  await expect(page.getByRole("group", { name: "Shade the strokes of" }).getByRole("button", { pressed: true })).toHaveText("2");
+  await page.keyboard.press("s");
+  await expect(page.locator("#window-span")).toContainText(" s");
   await page.goto("/bench/2");
   await bench(page).waitFor();
   await page.getByRole("button", { name: "Degrees" }).click();
   await expect(page.locator("#clock-said")).toContainText("without a trigger wheel");
+});
+
+test("calipers measure degrees on one cycle: the cam's first tooth against the known-good underneath", async ({ page }) => {
+  await page.goto("/bench/7");
+  await bench(page).waitFor();
+  await drawer(page, "Compare");
+  await page.getByLabel("Underneath, as a pencil line").selectOption("");
+  await page.getByRole("button", { name: "Known-good underneath" }).click();
+  await page.keyboard.press("c");
+  await expect(page.locator("#window-span")).toHaveText("0.0 – 720.0 °");
+  await bench(page).waitFor();
+  await expect(page.locator(".pencil")).toBeVisible();
+  await page.keyboard.press("m");
+  const { x, y, width } = await page.locator(".u-over").nth(1).boundingBox();
+  // From the falling edge near 24° to the rising one near 143°.
+  await page.mouse.move(x + (26 / 720) * width, y + 60);
+  await page.mouse.down();
+  await page.mouse.move(x + (141 / 720) * width, y + 60, { steps: 5 });
+  await page.mouse.up();
+  const between = page.locator("[data-span] tr", { hasText: "Between" }).locator("td").nth(1);
+  await expect(between).toHaveText(/^1(19|20|21)\.\d°$/);
+  await page.locator("[data-span]").getByRole("button", { name: "Delete" }).click();
+  await expect(page.locator("[data-span]")).toHaveCount(0);
+  await page.keyboard.press("k");
+  await expect(page.locator(".pencil")).toHaveCount(0);
+});
+
+test("a firing order is laid over a trace by two taps, and its strokes stand over all lanes", async ({ page }) => {
+  await page.goto("/bench/22?from=1&to=1.8");
+  await bench(page).waitFor();
+  await drawer(page, "Cycles");
+  await page.getByRole("combobox", { name: "Firing order" }).fill("1-2-1");
+  await page.getByRole("button", { name: "Tap the first firing" }).click();
+  await expect(page.locator("#order-said")).toContainText("like 1-3-4-2");
+  await page.getByRole("combobox", { name: "Firing order" }).fill("1-8-4-3-6-5-7-2");
+  await page.getByRole("button", { name: "Tap the first firing" }).click();
+  const { x, y, width } = await page.locator(".u-over").first().boundingBox();
+  // Two sparks of the ignition lead follow each other every 0.15 s.
+  const sparks = await page.evaluate(async () => {
+    const found = [];
+    for (let at = 1.05, n = 0; n < 2; n++) {
+      const answer = await fetch("/bench/22/snap-next", {
+        method: "POST",
+        headers: { "content-type": "application/json" },
+        body: JSON.stringify({
+          channel: JSON.parse(document.querySelector("#bench-data").textContent).channels[0].id,
+          at,
+          reach: 0.01,
+          to: "level",
+          level: 30,
+          back: false,
+        }),
+      });
+      at = (await answer.json()).seconds + 0.03;
+      found.push(at - 0.03);
+    }
+    return found;
+  });
+  for (const at of sparks) await page.mouse.click(x + ((at - 1) / 0.8) * width, y + 60);
+  await expect(page.locator("#order-said")).toContainText("rpm where you tapped");
+  await expect(page.locator("#cycle-strip")).toBeVisible();
+  await expect(page.getByRole("group", { name: "Shade the strokes of" }).getByRole("button")).toHaveText([
+    "1",
+    "8",
+    "4",
+    "3",
+    "6",
+    "5",
+    "7",
+    "2",
+  ]);
+  await page.getByRole("button", { name: "Take it off" }).click();
+  await expect(page.locator("#cycle-strip")).toBeHidden();
+});
+
+test("a figure leads to its place on the lanes, and the address holds it", async ({ page }) => {
+  await page.goto("/bench/8");
+  await bench(page).waitFor();
+  await page
+    .getByRole("article", { name: "Desired and actual: Boost pressure" })
+    .getByRole("link", { name: / kPa at / })
+    .first()
+    .click();
+  await expect(page).toHaveURL(/mark=\d+/);
+  const marked = await page.locator("#window-span").textContent();
+  await page.goto(page.url());
+  await bench(page).waitFor();
+  await expect(page.locator("#window-span")).toHaveText(marked);
+});
+
+test("a role is corrected in its sentence and the reading is made again at once", async ({ page }) => {
+  await page.goto("/bench/3");
+  await bench(page).waitFor();
+  const article = page.getByRole("article", { name: "Relative compression" });
+  await article.locator("form.from select").first().selectOption("Battery voltage");
+  await page.waitForLoadState();
+  await bench(page).waitFor();
+  await expect(page.getByRole("article", { name: "Relative compression" })).toHaveCount(1);
+  await expect(article.locator("form.from select").first()).toHaveValue("Battery voltage");
+  await article.locator("form.from select").first().selectOption("Starter current");
+  await bench(page).waitFor();
+  await expect(article.locator("form.from select").first()).toHaveValue("Starter current");
+});
+
+test("the drawer opens by key, grows, shuts, and lies so again after a reload; the traces get the room", async ({ page }) => {
+  await page.goto("/bench/1");
+  await bench(page).waitFor();
+  const wide = () =>
+    page
+      .locator(".u-over")
+      .first()
+      .evaluate((over) => over.clientWidth);
+  expect(await wide()).toBeGreaterThanOrEqual(760);
+  await page.keyboard.press("2");
+  await expect(page.getByRole("tabpanel", { name: "Measures" })).toBeVisible();
+  await page.keyboard.press("0");
+  await expect(page.getByRole("tabpanel")).toHaveCount(0);
+  await expect.poll(wide).toBeGreaterThanOrEqual(1150);
+  await page.reload();
+  await bench(page).waitFor();
+  await expect(page.getByRole("tabpanel")).toHaveCount(0);
+  await page.getByRole("button", { name: /Relative compression/ }).click();
+  await expect(page.getByRole("article", { name: "Relative compression" })).toBeVisible();
+});
+
+test("single keys can be switched off and on again", async ({ page }) => {
+  await page.goto("/bench/1");
+  await bench(page).waitFor();
+  const whole = await page.locator("#window-span").textContent();
+  await page.keyboard.press("?");
+  await page.getByLabel(/single keys do all this/).uncheck();
+  await page.keyboard.press("Escape");
+  await expect(page.locator("#keys")).toBeHidden();
+  await page.keyboard.press("+");
+  await page.keyboard.press("0");
+  await expect(page.locator("#window-span")).toHaveText(whole);
+  await expect(page.getByRole("tabpanel", { name: "Readings" })).toBeVisible();
+  await page.keyboard.press("?");
+  await page.getByLabel(/single keys do all this/).check();
+  await page.keyboard.press("Escape");
+  await expect(page.locator("#keys")).toBeHidden();
+  await page.keyboard.press("+");
+  await expect(page.locator("#window-span")).not.toHaveText(whole);
 });

@@ -8,15 +8,24 @@ test("a wrong firing order is refused beside its field", async ({ page }) => {
     ["1-6-5-4-3-3", "more than once"],
     ["1-6-5-4-3", "missing"],
     ["1-6-5-4-3-9", "no cylinder 9"],
-    ["1-6-x", "not a number"],
+    ["1-6-x", "write it like 1-3-4-2"],
   ]) {
     await page.getByLabel("Firing order").fill(order);
-    await page.getByRole("button", { name: "Keep this engine" }).click();
+    await page.getByRole("button", { name: "Save" }).click();
     await expect(page.locator(".field", { hasText: "Firing order" }).locator(".wrong")).toContainText(why);
   }
   await page.getByLabel("Firing order").fill("1-6-5-4-3-2");
+  // What is typed is drawn at once.
+  await page.getByText("Trigger wheel, valve timing").click();
+  await page.getByLabel("Banks").fill("1 2 3 / 4 5 6");
+  await page.getByLabel("Teeth, missing ones included").fill("60");
+  await page.getByLabel("Missing at each gap").fill("2");
+  await page.getByLabel("Cylinder 1 lies at").selectOption("front");
+  await page.getByLabel("The first bank lies at").selectOption("right");
+  await expect(page.getByRole("img", { name: "Trigger wheel of 60 places" })).toBeVisible();
+  await expect(page.getByRole("img", { name: /cylinder 6 third from the front on the left/ })).toBeVisible();
   await page.getByLabel("Name").fill("Volpe V6");
-  await page.getByRole("button", { name: "Keep this engine" }).click();
+  await page.getByRole("button", { name: "Save" }).click();
   await expect(page.getByRole("row", { name: /Volpe V6/ })).toContainText("odd-fire");
 });
 

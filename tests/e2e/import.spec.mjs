@@ -7,6 +7,7 @@ test("a file is looked over, corrected, brought in and read", async ({ page }) =
   await page.getByRole("button", { name: "Look it over" }).click();
   await expect(page.getByText("semicolon")).toBeVisible();
   await expect(page.getByLabel("What Starter current is")).toHaveValue("current");
+  await expect(page.getByRole("img", { name: "From 90 to 270" })).toBeVisible();
   await page.getByLabel("Coolant").fill("warm");
   await page.getByRole("button", { name: "Bring it in" }).click();
   await expect(page.getByText("'warm' is not a number")).toBeVisible();

@@ -1,5 +1,5 @@
 import { expect, test } from "@playwright/test";
-import { bench, seriousFindings } from "./pages.mjs";
+import { bench, drawer, seriousFindings } from "./pages.mjs";
 
 test("a log is read by itself, searched by condition, and drawn one value against others", async ({ page }) => {
   await page.goto("/jobs/7");
@@ -7,6 +7,7 @@ test("a log is read by itself, searched by condition, and drawn one value agains
   await page.getByRole("link", { name: "Road test, three pulls" }).click();
   await bench(page).waitFor();
   await expect(page.getByRole("article", { name: "Desired and actual: Boost pressure" })).toContainText("below");
+  await drawer(page, "Log");
   await expect(page.locator("#log-events")).toContainText("full pedal from");
   await page.getByLabel("Where this holds").fill("boost > 3");
   await page.getByRole("button", { name: "Find" }).click();

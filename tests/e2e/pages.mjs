@@ -10,6 +10,12 @@ export function cranking({ rows = 12_000, delimiter = "," } = {}) {
 /** The lanes, drawn and at rest. */
 export const bench = (page) => page.locator("#bench[data-drawn]:not([aria-busy])");
 
+/** Opens a page of the bench's drawer. */
+export async function drawer(page, name) {
+  const tab = page.getByRole("tab", { name });
+  if ((await tab.getAttribute("aria-selected")) !== "true") await tab.click();
+}
+
 /** What axe finds serious or worse on a page, in words. */
 export async function seriousFindings(page) {
   const { violations } = await new AxeBuilder({ page }).analyze();

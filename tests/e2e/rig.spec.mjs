@@ -11,7 +11,7 @@ test("the stand-in's weak cylinder is recorded, read and enters the ledger", asy
   await page.getByRole("button", { name: "Crank and record" }).click();
   await expect(page.getByText(/cylinder 2 at \d+ %/)).toBeVisible();
   await bench(page).waitFor();
-  await page.locator("nav.rail + main a").first().click();
+  await page.locator("a.wayback").click();
   await expect(page.getByRole("row", { name: /^2/ }).locator(".stamp")).toBeVisible();
 });
 
@@ -21,6 +21,7 @@ test("the live scope rolls, holds, triggers, keeps, and comes back after a dropp
   await expect(page).toHaveURL(/live/);
   const drawn = () => page.locator("#live").getAttribute("data-drawn");
   await expect.poll(drawn).not.toBeNull();
+  await page.getByRole("tab", { name: "Trigger" }).click();
   await page.getByRole("textbox", { name: "Level" }).fill("100");
   await page.getByRole("button", { name: "Arm" }).click();
   await expect(page.locator("#trigger-state")).toHaveText("Armed, waiting");
@@ -36,6 +37,7 @@ test("the live scope rolls, holds, triggers, keeps, and comes back after a dropp
   await context.setOffline(false);
   const before = Number((await drawn()).split("-").pop());
   await expect.poll(async () => Number((await drawn()).split("-").pop()), { timeout: 20_000 }).toBeGreaterThan(before + 1);
+  await page.getByRole("tab", { name: "Keep" }).click();
   await page.getByLabel("The last, s").fill("3");
   await page.getByRole("button", { name: "Keep", exact: true }).click();
   await expect(page.getByRole("link", { name: "Live, the last 3 s" })).toBeVisible({ timeout: 20_000 });
@@ -55,7 +57,10 @@ test("a running stand-in with a misfire is watched live, kept and read", async (
   await page.getByLabel("Misfiring cylinder while it runs").fill("2");
   await page.getByRole("button", { name: "Go live" }).click();
   await page.getByRole("button", { name: "Turn the key" }).click();
-  await page.waitForTimeout(9_000);
+  // Made anew every second of what is held: the cylinder is named before anything is kept.
+  await expect(page.getByRole("article", { name: "Misfire" })).toContainText("Cylinder 2 misfires", { timeout: 30_000 });
+  await page.waitForTimeout(4_000);
+  await page.getByRole("tab", { name: "Keep" }).click();
   await page.getByLabel("The last, s").fill("6");
   await page.getByRole("button", { name: "Keep", exact: true }).click();
   await page.getByRole("link", { name: "Live, the last 6 s" }).click({ timeout: 20_000 });

@@ -31,6 +31,7 @@ const views = [
   ["bench", "/bench/1"],
   ["misfire", "/bench/5?from=2&to=2.4&axis=degrees"],
   ["cam-timing", "/bench/7?from=0.5&to=0.9&axis=degrees"],
+  ["cycle", "/bench/7"],
   ["log", "/bench/8?from=8&to=50"],
   ["pressure", "/bench/24?from=1&to=1.4&axis=degrees"],
   ["pulses", "/bench/22?from=1&to=2"],
@@ -45,6 +46,13 @@ for (const [name, path] of views) {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
   await page.goto(base + path);
   if (name === "bench") await dressBench(page);
+  if (name === "cycle") {
+    await page.waitForSelector("#bench[data-drawn]:not([aria-busy])");
+    for (const key of ["0", "k", "c", "x"]) {
+      await page.keyboard.press(key);
+      await page.waitForTimeout(900);
+    }
+  }
   if (name === "look") {
     await page.getByLabel("Misfiring cylinder").fill("3");
     await page.getByRole("button", { name: "Read codes and counters" }).click();
@@ -52,8 +60,6 @@ for (const [name, path] of views) {
   }
   if (name === "log") {
     await page.waitForSelector("#bench[data-drawn]:not([aria-busy])");
-    await page.evaluate(() => scrollTo(0, 330));
-    await page.waitForTimeout(800);
     await page
       .locator("#bench .u-over")
       .nth(3)
@@ -77,6 +83,10 @@ await page.setInputFiles("input[name=file]", {
 });
 await page.getByRole("button", { name: "Look it over" }).click();
 await page.waitForURL(/imports/);
+await page
+  .getByRole("img", { name: /^From / })
+  .first()
+  .waitFor();
 await page.screenshot({ path: `${out}/preview.png` });
 await page.getByRole("button", { name: "Leave it" }).click();
 await page.goto(`${base}/bench/1?from=2.2&to=2.9`);
@@ -88,9 +98,7 @@ await page.evaluate(() => document.querySelector("[data-night]").click());
 await page.goto(base + "/rig");
 await page.getByRole("button", { name: "Go live" }).click();
 await page.getByRole("button", { name: "Turn the key" }).click();
-await page.waitForTimeout(5000);
-await page.locator("#keep").click();
-await page.waitForTimeout(2500);
+await page.waitForTimeout(8000);
 await page.screenshot({ path: `${out}/live.png` });
 await page.getByRole("button", { name: "Stop the instrument" }).click();
 await browser.close();

@@ -44,14 +44,13 @@ internal sealed class EvidenceReader(Likelihoods known, int cylinders, bool clea
             yield break;
         if (reading == "on-board-tests" && verdict == "pass" && cleared)
             yield break;
-        foreach (var finding in Findings(item, reading, key, verdict, verdicts))
+        foreach (var finding in Findings(item, reading, verdict, verdicts))
             yield return finding;
     }
 
     private IEnumerable<Finding> Findings(
         JsonElement item,
         string reading,
-        string key,
         string verdict,
         IReadOnlyDictionary<string, Dictionary<string, double>> verdicts
     )
@@ -64,16 +63,15 @@ internal sealed class EvidenceReader(Likelihoods known, int cylinders, bool clea
             yield break;
         }
 
-        foreach (var word in WordsOf(item, reading, verdict))
+        var words = WordsOf(item, reading, verdict).ToList();
+        foreach (var word in words)
             if (verdicts.TryGetValue(word, out var faults))
                 foreach (var place in Places(item, reading, word))
                     yield return new(reading, text, true, faults, place.Cylinders, place.Wheel) { ByAccident = known.Accident(reading) };
-        // What a single cylinder's reading finds there it did not find elsewhere; the same reading leaves out other verdicts.
-        var others = verdicts.Where(v => !WordsOf(item, reading, verdict).Contains(v.Key)).ToDictionary(v => v.Key, v => v.Value);
-        if (reading == "start-conditions")
-            foreach (var met in Met(item))
-                if (others.TryGetValue(met, out var faults))
-                    yield return new(reading, $"{met.Replace('-', ' ')} is met.", false, faults, []);
+        // A gate that is met speaks against what would have shut it.
+        foreach (var met in reading == "start-conditions" ? Met(item).Except(words) : [])
+            if (verdicts.TryGetValue(met, out var faults))
+                yield return new(reading, $"{met.Replace('-', ' ')} is met.", false, faults, []);
     }
 
     /// <summary>How likely any of the abnormal verdicts would have been.</summary>

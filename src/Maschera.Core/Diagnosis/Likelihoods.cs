@@ -27,6 +27,7 @@ public sealed class Likelihoods
     private readonly Dictionary<string, Dictionary<string, double>> _complaints = [];
     private readonly List<(Regex Code, Dictionary<string, double> Faults)> _codes = [];
     private readonly List<(string Name, Regex Words)> _subjects = [];
+    private readonly List<(string Complaint, Regex Words)> _said = [];
     private readonly Dictionary<string, Dictionary<string, Dictionary<string, double>>> _findings = [];
     private readonly List<Check> _checks = [];
 
@@ -43,6 +44,13 @@ public sealed class Likelihoods
 
     /// <summary>The fault of that name; null where there is none.</summary>
     public Fault? Find(string name) => _faults.GetValueOrDefault(name);
+
+    /// <summary>The complaints that a sentence names; of two of which one says more, that one.</summary>
+    public IReadOnlyList<string> Complained(string text)
+    {
+        var told = _said.Where(s => s.Words.IsMatch(text)).Select(s => s.Complaint).Distinct().ToList();
+        return [.. told.Where(c => !told.Exists(other => other.StartsWith(c + "-", StringComparison.Ordinal)))];
+    }
 
     /// <summary>Fault to likelihood of a complaint; null for one that is not known.</summary>
     public IReadOnlyDictionary<string, double>? Complaint(string word) => _complaints.GetValueOrDefault(word);
@@ -96,6 +104,9 @@ public sealed class Likelihoods
                 break;
             case "subject":
                 _subjects.Add((words[1], new Regex(halves[1], RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)));
+                break;
+            case "said":
+                _said.Add((words[1], new Regex(halves[1], RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)));
                 break;
             case "finding":
                 Finding(words[1])[words[2]] = Pairs(halves[1]);

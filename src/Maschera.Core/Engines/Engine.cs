@@ -61,6 +61,9 @@ public sealed record Engine
     public CamLimits? CamLimits { get; init; }
     public CamDrive? CamDrive { get; init; }
 
+    /// <summary>How it sits in the vehicle; null where nobody said.</summary>
+    public Mounting? Mounting { get; init; }
+
     /// <summary>The cam sensor's edges on a known-good engine; null where none is stored.</summary>
     public IReadOnlyList<CamEdge>? CamPattern { get; init; }
 
@@ -94,6 +97,13 @@ public sealed record Engine
         if (CamDrive is { CrankTeeth: < 8 or > 80 })
             problems.Add(new(nameof(CamDrive), "The cam drive's wheel on the crank has 8 to 80 teeth."));
         CheckGeometry(problems);
+        if (Mounting is { IsKnown: false })
+            problems.Add(
+                new(
+                    nameof(Mounting),
+                    "Lengthwise the first end is front or rear and the first bank left or right; crosswise it is the other way round."
+                )
+            );
         return problems;
     }
 

@@ -31,6 +31,12 @@ public static class UnitConversion
         [new("Nm", 1), new("lb ft", 1.3558179483314)],
     ];
 
+    /// <summary>
+    /// What a value in <paramref name="unit"/> is multiplied by for <paramref name="to"/>; null where they measure something else.
+    /// </summary>
+    public static double? Factor(string unit, string to) =>
+        For(unit).Where(u => string.Equals(u.Unit, to, StringComparison.OrdinalIgnoreCase)).Select(u => (double?)u.Factor).FirstOrDefault();
+
     /// <summary>The units a value can be shown in, its own first; only its own where no other is known.</summary>
     public static IReadOnlyList<UnitChoice> For(string unit)
     {

@@ -41,6 +41,18 @@ public static class RoleResolver
         );
     }
 
+    /// <summary>
+    /// What the person named, and for every other column the role that <paramref name="roleOf"/> tells, where it is free.
+    /// </summary>
+    public static Dictionary<string, string> WithGuesses(ReadingRequest request, Func<Channel, string?> roleOf)
+    {
+        var named = request.Channels.ToDictionary(c => c.Key, c => c.Value);
+        foreach (var channel in request.Capture.Channels.Where(c => !named.Values.Contains(c.Name, StringComparer.OrdinalIgnoreCase)))
+            if (roleOf(channel) is { } role)
+                named.TryAdd(role, channel.Name);
+        return named;
+    }
+
     /// <summary>The names of the resolved columns by role.</summary>
     public static Dictionary<string, string> Names(IReadOnlyDictionary<string, Channel> channels) =>
         channels.ToDictionary(pair => pair.Key, pair => pair.Value.Name);

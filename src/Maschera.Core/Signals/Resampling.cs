@@ -57,6 +57,17 @@ public static class Resampling
             samples[(last + 1)..].Fill(samples[last]);
     }
 
+    /// <summary>
+    /// The mean of each value and <paramref name="half"/> on both sides of it, fewer at the ends; a NaN spoils no more than those.
+    /// </summary>
+    public static double[] RunningMean(double[] values, int half)
+    {
+        var means = new double[values.Length];
+        for (var i = 0; i < values.Length; i++)
+            means[i] = Statistics.Mean(values.AsSpan()[Math.Max(0, i - half)..Math.Min(values.Length, i + half + 1)]);
+        return means;
+    }
+
     /// <summary>A centred running mean over <paramref name="width"/> samples (made odd), shortened at the ends.</summary>
     public static float[] Smooth(ReadOnlySpan<float> samples, int width)
     {

@@ -147,6 +147,17 @@ public static class SampleReaders
         );
     }
 
+    /// <summary>
+    /// The same channel from <paramref name="from"/> to <paramref name="to"/>, s, both ends included; null for its own end.
+    /// </summary>
+    public static ISampleReader Cut(this ISampleReader reader, double? from, double? to)
+    {
+        if (from is null && to is null)
+            return reader;
+        var (first, count) = reader.Inside(from ?? reader.Start, to ?? reader.End);
+        return new SlicedReader(reader, first, count);
+    }
+
     /// <summary>The samples from <paramref name="from"/> to <paramref name="to"/>, s, both ends included: first number and count.</summary>
     public static (int First, int Count) Inside(this ISampleReader reader, double from, double to)
     {

@@ -33,8 +33,20 @@ public static class Snapping
     /// <summary>More samples than this are not searched; the reach is narrowed instead.</summary>
     private const int MostSamples = 2_000_000;
 
+    /// <summary>How many reaches on the next place is looked for.</summary>
+    private const int MostLooks = 2_000;
+
+    /// <summary>What lies closer than this share of the reach is the place one stands on.</summary>
+    private const double LeastStep = 0.3;
+
     /// <summary>A flank's height against the typical step of neighbours: less is noise.</summary>
     private const double EdgeAboveNoise = 6;
+
+    /// <summary>A flank counts as an edge where it passes its swing in less than the reach divided by this.</summary>
+    private const double SteepShare = 3;
+
+    /// <summary>The calmed trace is a mean over the stretch looked at divided by this: some three of its 28 pixels.</summary>
+    private const int CalmShare = 9;
 
     /// <summary>
     /// The place nearest to <paramref name="at"/> within <paramref name="reach"/> seconds on either side; null where nothing
@@ -58,16 +70,40 @@ public static class Snapping
         };
     }
 
+    /// <summary>
+    /// The first place after <paramref name="at"/>, or before it, that stands out at the scale of the reach; null for none.
+    /// </summary>
+    public static Snap? Next(ISampleReader reader, double at, double reach, SnapTo to, double level, bool back)
+    {
+        var sign = back ? -1 : 1;
+        for (var n = 1; n <= MostLooks; n++)
+        {
+            var middle = at + sign * n * reach;
+            if (middle + reach < reader.Start || middle - reach > reader.End)
+                return null;
+            if (Find(reader, middle, reach, to, level) is { } found && sign * (found.Seconds - at) > reach * LeastStep)
+                return found;
+        }
+
+        return null;
+    }
+
+    /// <summary>A flank near by that is steep at the scale of the reach: its swing is passed in less than a third of it.</summary>
     private static Snap? Edge(Channel near, double at, double reach, Func<Edge, bool> wanted)
     {
-        var (low, high) = Reach(near.Samples);
+        var smooth = Calmed(near);
+        var (low, high) = Reach(smooth.Samples);
+        var steps = Enumerable.Range(1, Math.Max(0, smooth.Samples.Length - 1));
+        var steepest = steps.Select(i => (double)Math.Abs(smooth.Samples[i] - smooth.Samples[i - 1])).DefaultIfEmpty(0).Max();
+        var usual = Statistics.Median(steps.Select(i => (double)Math.Abs(near.Samples[i] - near.Samples[i - 1])));
         var rails = new Rails(low, high);
-        var steps = Statistics.Median(
-            Enumerable.Range(1, Math.Max(0, near.Samples.Length - 1)).Select(i => (double)Math.Abs(near.Samples[i] - near.Samples[i - 1]))
-        );
-        if (!(rails.Swing > EdgeAboveNoise * steps))
+        if (!(rails.Swing > EdgeAboveNoise * usual) || !(rails.Swing / steepest < Math.Max(2, reach / Spacing(near) / SteepShare)))
             return null;
-        var edges = PulseTrain.FindEdges(near, rails).Where(e => wanted(e) && Math.Abs(e.Seconds - at) <= reach).ToList();
+        var (rawLow, rawHigh) = Reach(near.Samples);
+        var edges = PulseTrain
+            .FindEdges(near, new Rails(rawLow, rawHigh))
+            .Where(e => wanted(e) && Math.Abs(e.Seconds - at) <= reach)
+            .ToList();
         if (edges.Count == 0)
             return null;
         var nearest = edges.MinBy(e => Math.Abs(e.Seconds - at));
@@ -75,29 +111,86 @@ public static class Snapping
     }
 
     /// <summary>
-    /// The greatest or least sample; not one at the end of the reach, for there the signal only goes on rising or falling.
+    /// The top or trough that stands out most at the scale of the reach, refined on the samples: the vertex of a parabola
+    /// through a rounded one, the sample itself of a sharp one. Not one at the end of the reach, for there the signal only goes
+    /// on rising or falling.
     /// </summary>
     private static Snap? Peak(Channel near)
     {
-        int least = 0,
-            greatest = 0;
-        var samples = near.Samples;
-        for (var i = 1; i < samples.Length; i++)
-        {
-            if (samples[i] > samples[greatest] || float.IsNaN(samples[greatest]))
-                greatest = i;
-            if (samples[i] < samples[least] || float.IsNaN(samples[least]))
-                least = i;
-        }
-
-        var middle = Statistics.Quantile(samples, 0.5);
-        var up = IsInside(greatest) ? samples[greatest] - middle : 0;
-        var down = IsInside(least) ? middle - samples[least] : 0;
-        if (up <= 0 && down <= 0)
+        var smooth = Calmed(near).Samples;
+        if (smooth.Length < 5)
             return null;
-        return up >= down ? new Snap(near.Time[greatest], "peak") : new Snap(near.Time[least], "trough");
+        var (top, trough) = (Extreme(smooth, 1), Extreme(smooth, -1));
+        var (up, down) = (Prominence(smooth, top, 1), Prominence(smooth, trough, -1));
+        var noise = Statistics.Scatter([.. smooth.Zip(near.Samples, (s, n) => (double)n - s).Where(double.IsFinite)], 0);
+        if (!(Math.Max(up, down) > noise))
+            return null;
+        return up >= down
+            ? new Snap(Refined(near, smooth, top, 1, noise), "peak")
+            : new Snap(Refined(near, smooth, trough, -1, noise), "trough");
+    }
 
-        bool IsInside(int index) => index > 1 && index < samples.Length - 2;
+    private static double Spacing(Channel near) => near.Samples.Length > 1 ? (near.Time[^1] - near.Time[0]) / (near.Samples.Length - 1) : 1;
+
+    /// <summary>The signal without what is finer than a few pixels of the picture it is looked at in.</summary>
+    private static Channel Calmed(Channel near)
+    {
+        var width = near.Samples.Length / CalmShare;
+        return width < 3 || Array.Exists(near.Samples, float.IsNaN)
+            ? near
+            : near with
+            {
+                Samples = Resampling.Smooth(near.Samples, width | 1),
+            };
+    }
+
+    private static int Extreme(float[] samples, int sign)
+    {
+        var at = 0;
+        for (var i = 1; i < samples.Length; i++)
+            if (sign * samples[i] > sign * samples[at] || float.IsNaN(samples[at]))
+                at = i;
+        return at;
+    }
+
+    /// <summary>How far the signal falls away on the side where it falls least.</summary>
+    private static double Prominence(float[] samples, int at, int sign)
+    {
+        if (at <= 1 || at >= samples.Length - 2)
+            return 0;
+        var before = samples.AsSpan(0, at).ToArray().Select(v => sign * (samples[at] - v)).Where(float.IsFinite).DefaultIfEmpty(0).Max();
+        var after = samples.AsSpan(at + 1).ToArray().Select(v => sign * (samples[at] - v)).Where(float.IsFinite).DefaultIfEmpty(0).Max();
+        return Math.Min(before, after);
+    }
+
+    private static double Refined(Channel near, float[] smooth, int at, int sign, double noise)
+    {
+        var half = Math.Max(1, near.Samples.Length / CalmShare);
+        var (from, to) = (Math.Max(0, at - half), Math.Min(near.Samples.Length - 1, at + half));
+        var sharp = from + Extreme(near.Samples[from..(to + 1)], sign);
+        // A sharp one stands out of the calmed trace by far more than its noise does.
+        if (to - from < 6 || sign * (near.Samples[sharp] - smooth[sharp]) > EdgeAboveNoise * Math.Max(noise, float.Epsilon))
+            return near.Time[sharp];
+        return Vertex(near, from, to) is { } vertex && vertex >= near.Time[from] && vertex <= near.Time[to] ? vertex : near.Time[at];
+    }
+
+    /// <summary>Where a parabola through some samples by least squares has its vertex; null where it has none.</summary>
+    private static double? Vertex(Channel near, int from, int to)
+    {
+        var (middle, scale) = ((near.Time[from] + near.Time[to]) / 2, (near.Time[to] - near.Time[from]) / 2);
+        var places = Enumerable.Range(from, to - from + 1).Where(i => float.IsFinite(near.Samples[i])).ToArray();
+        if (places.Length < 4)
+            return null;
+        var x = places.Select(i => (near.Time[i] - middle) / scale).ToArray();
+        var fit = LeastSquares.Linear(
+            [
+                [.. x.Select(_ => 1.0)],
+                x,
+                [.. x.Select(v => v * v)],
+            ],
+            [.. places.Select(i => (double)near.Samples[i])]
+        );
+        return fit[2] == 0 ? null : middle - scale * fit[1] / (2 * fit[2]);
     }
 
     private static Snap? Crossing(Channel near, double at, double reach, double level)

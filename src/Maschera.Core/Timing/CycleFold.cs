@@ -15,7 +15,8 @@ public sealed record OddCycle(double Seconds, double Distance, float[] Values);
 /// <param name="Spread">Standard deviation over the cycles.</param>
 /// <param name="Cycles">Whole cycles folded.</param>
 /// <param name="Odd">Cycles that stand out, the oddest first.</param>
-public sealed record CycleFold(float[] Mean, float[] Spread, int Cycles, IReadOnlyList<OddCycle> Odd)
+/// <param name="Singles">Some single cycles, evenly over the capture, to show what the spread is made of.</param>
+public sealed record CycleFold(float[] Mean, float[] Spread, int Cycles, IReadOnlyList<OddCycle> Odd, IReadOnlyList<float[]> Singles)
 {
     /// <summary>Values a cycle.</summary>
     public const int Bins = 720;
@@ -24,6 +25,8 @@ public sealed record CycleFold(float[] Mean, float[] Spread, int Cycles, IReadOn
     private const double OddFrom = 6;
 
     private const int MostOdd = 5;
+
+    private const int MostSingles = 12;
 
     /// <summary>Degrees between values of a slowly sampled channel; what is further apart is a gap.</summary>
     private const int MostGap = 30;
@@ -48,7 +51,8 @@ public sealed record CycleFold(float[] Mean, float[] Spread, int Cycles, IReadOn
             .Take(MostOdd)
             .Select(i => new OddCycle(clock.TimeAt(zero + (first + i) * Bins), distances[i], cycles[i]))
             .ToList();
-        return new CycleFold(mean, spread, count, odd);
+        var shown = Math.Min(count, MostSingles);
+        return new CycleFold(mean, spread, count, odd, [.. Enumerable.Range(0, shown).Select(i => cycles[i * count / shown])]);
     }
 
     /// <summary>Mean of each cycle's samples in each degree; degrees between samples lie on the line through their neighbours.</summary>

@@ -4,7 +4,9 @@ using Microsoft.AspNetCore.Html;
 
 namespace Maschera.Web.Drawing;
 
-/// <summary>The frame of a plot in a page: two axes with round numbers and units, and where a point lies. Pixels of its own view box.</summary>
+/// <summary>
+/// The frame of a plot in a page: two axes with round numbers and units, and where a point lies. Pixels of its own view box.
+/// </summary>
 /// <param name="width">Of the picture.</param>
 /// <param name="height">Of the picture.</param>
 /// <param name="x">Left and right end, in the x axis' unit.</param>

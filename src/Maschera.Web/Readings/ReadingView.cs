@@ -17,6 +17,29 @@ public sealed record ReadingView(StoredReading Reading, IReading Kind, ReadingRe
     /// <summary>Its verdict with tone and the words a person says.</summary>
     public Verdict Verdict => Kind.VerdictOf(Result.Verdict);
 
+    /// <summary>What it was read from: each role's name for a person with the channel that stood for it.</summary>
+    public IEnumerable<(string Role, string Label, string Channel)> Channels =>
+        Result.Channels.Select(c => (c.Key, (Kind.Roles.FirstOrDefault(r => r.Name == c.Key)?.Label ?? c.Key).ToLowerInvariant(), c.Value));
+
+    /// <summary>The stretches it found that stand out, with the address on the bench that shows and marks each.</summary>
+    public IEnumerable<(string Label, string Address)> Places =>
+        Result.Marks.Where(m => m.Odd).Take(MostPlaces).Select(m => ($"{m.Label} at {m.From:0.00} s", Address(m.From, m.To)));
+
+    /// <summary>The address on the bench that shows a stretch, s, with room on either side, and marks it.</summary>
+    public string Address(double from, double to)
+    {
+        var room = Math.Max(2 * (to - from), Math.Max(LeastRoom, (Result.Span.To - Result.Span.From) / RoomShare));
+        return FormattableString.Invariant(
+            $"/bench/{Reading.CaptureId}?from={from - room:0.######}&to={to + room:0.######}&mark={from:0.######}~{to:0.######}"
+        );
+    }
+
+    private const int MostPlaces = 6;
+
+    /// <summary>Room shown on either side of a place: this many seconds, or the reading's stretch divided by the share.</summary>
+    private const double LeastRoom = 0.02,
+        RoomShare = 60;
+
     /// <summary>The view of a stored reading; null where its kind is no longer known.</summary>
     public static ReadingView? Of(StoredReading reading, Engine engine) =>
         ReadingRegistry.Find(reading.Kind) is { } kind && reading.Result is { } result ? new(reading, kind, result, engine) : null;

@@ -70,6 +70,8 @@ export interface OtherCapture {
   id: number;
   name: string;
   job: string;
+  good: boolean;
+  alike: boolean;
   channels: { id: number; name: string; unit: string }[];
 }
 export interface BenchScene {
@@ -89,12 +91,21 @@ export interface Clock {
   every: number;
   seconds: number[];
   known: boolean;
-  firing: { cylinder: number; degrees: number }[];
+  firing: { cylinder: number; degrees: number; seat?: string | null }[];
   said: string;
   notes: string[];
   valves: { evo: number; evc: number; ivo: number; ivc: number } | null;
   odd: number[];
   speed: { channel: string; teeth: number } | null;
+}
+/** A channel on one cycle, a value a degree, null where there is none; see BenchCycles.cs. */
+export interface Fold {
+  channel: number;
+  cycles: number;
+  mean: (number | null)[];
+  spread: (number | null)[];
+  singles: (number | null)[][];
+  odd: { seconds: number; values: (number | null)[] }[];
 }
 export interface LiveInfo {
   id: string;

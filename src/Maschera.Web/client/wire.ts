@@ -2,6 +2,8 @@
 export interface Trace {
   seconds: number[];
   values: (number | null)[];
+  /** True where least and greatest of each column stand in turn. */
+  columns?: boolean;
 }
 
 const KIND_COLUMNS = 0;
@@ -25,7 +27,7 @@ export function unpackWindow(bytes: ArrayBuffer, from: number, to: number): Trac
 }
 
 function columnTrace(pairs: Float32Array, from: number, width: number): Trace {
-  const trace: Trace = { seconds: [], values: [] };
+  const trace: Trace = { seconds: [], values: [], columns: true };
   for (let i = 0; i < pairs.length; i += 2) {
     if (pairs[i] > pairs[i + 1]) continue;
     const gap = Number.isNaN(pairs[i]);

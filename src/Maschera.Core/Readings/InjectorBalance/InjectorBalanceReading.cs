@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Text.RegularExpressions;
 using Maschera.Core.Basics;
+using Maschera.Core.Quantities;
 using Maschera.Core.Signals;
 
 namespace Maschera.Core.Readings.InjectorBalance;
@@ -152,16 +153,7 @@ public sealed partial class InjectorBalanceReading : ReadingOf<InjectorBalanceRe
         return 100 * usual * Math.Sqrt(own) / (good * Math.Sqrt(other));
     }
 
-    private static double? Factor(string unit) =>
-        unit.ToLowerInvariant() switch
-        {
-            "bar" => 1,
-            "kpa" => 0.01,
-            "mpa" => 10,
-            "psi" => 0.0689476,
-            "mbar" or "hpa" => 0.001,
-            _ => null,
-        };
+    private static double? Factor(string unit) => UnitConversion.Factor(unit, "bar");
 
     private static string Sentence(string verdict, List<InjectorOutlier> outliers, List<InjectorFlow> injectors, double? against) =>
         verdict switch
@@ -169,11 +161,12 @@ public sealed partial class InjectorBalanceReading : ReadingOf<InjectorBalanceRe
             "outliers" => string.Join(
                 " ",
                 outliers.Select(o =>
-                    $"Injector {o.Cylinder} gives {Figure(o.FlowPercent)} % of the others: {(o.FlowPercent < 100 ? "clogged or slow to open" : "worn or leaking")}."
+                    $"Injector {o.Cylinder} gives {Figure(o.FlowPercent)} % of the others: "
+                    + $"{(o.FlowPercent < 100 ? "clogged or slow to open" : "worn or leaking")}."
                 )
             ),
-            "all-low" =>
-                $"All injectors give the same, but only {Figure(against!.Value)} % of the known-good set: dirt in all, or too little supply.",
+            "all-low" => $"All injectors give the same, but only {Figure(against!.Value)} % of the known-good set: dirt in "
+                + "all, or too little supply.",
             "all-high" => $"All injectors give the same, but {Figure(against!.Value)} % of the known-good set: another type, or all worn.",
             _ => $"All {injectors.Count} injectors give the same within {Figure(injectors.Max(i => Math.Abs(i.FlowPercent - 100)))} %"
                 + (against is { } good ? $", {Figure(good)} % of the known-good set." : "."),

@@ -68,7 +68,7 @@ internal static class RailPulses
     public static List<RailPulse> ByFlanks(Channel pressure)
     {
         var slow = new MemoryReader(pressure).LoadAtMost(150);
-        var values = Smooth([.. slow.Samples.Select(v => (double)v)], Math.Max(1, (int)(0.012 / slow.Time.Step)));
+        var values = Resampling.RunningMean([.. slow.Samples.Select(v => (double)v)], Math.Max(1, (int)(0.012 / slow.Time.Step)));
         var slopes = new double[values.Length];
         for (var i = 1; i + 1 < values.Length; i++)
             slopes[i] = (values[i + 1] - values[i - 1]) / (slow.Time[i + 1] - slow.Time[i - 1]);
@@ -80,17 +80,5 @@ internal static class RailPulses
         var flanks = Above(slow, i => -slopes[i] > limit, null);
         var usualLength = Statistics.Median(flanks.Select(f => f.Seconds));
         return [.. flanks.Where(f => f.Seconds > 0.35 * usualLength)];
-    }
-
-    private static double[] Smooth(double[] values, int half)
-    {
-        var smooth = new double[values.Length];
-        for (var i = 0; i < values.Length; i++)
-        {
-            var inside = values.AsSpan()[Math.Max(0, i - half)..Math.Min(values.Length, i + half + 1)];
-            smooth[i] = Statistics.Mean(inside);
-        }
-
-        return smooth;
     }
 }

@@ -42,7 +42,8 @@ internal sealed class RailSet
             return new(
                 new Note(
                     "pulses-and-order",
-                    $"There are {pulses.Count} pulses for an order of {order.Count}: which belongs to which injector is not known. Fire each as "
+                    $"There are {pulses.Count} pulses for an order of {order.Count}: which belongs to which injector "
+                        + "is not known. Fire each as "
                         + "often as the others, and capture their pulse."
                 )
             );

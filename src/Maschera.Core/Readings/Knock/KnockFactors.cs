@@ -21,7 +21,9 @@ internal sealed class KnockFactors(KnockLog log)
         CoolCoolant = 98,
         CoolAir = 45;
 
-    /// <summary>Lambda under load: lean enough for knock, and rich enough to speak against it; volts of a narrow-band sensor likewise.</summary>
+    /// <summary>
+    /// Lambda under load: lean enough for knock, and rich enough to speak against it; volts of a narrow-band sensor likewise.
+    /// </summary>
     private const double Lean = 1.035,
         InOrder = 1.015,
         LeanVolts = 0.2,

@@ -17,8 +17,12 @@ internal sealed class KnockLog
 
     private const double JoinSeconds = 0.5;
 
+    /// <summary>Stamps of one row may differ in their last bits, s.</summary>
+    private const double SameMoment = 1e-9;
+
     private readonly IReadOnlyDictionary<string, Channel> _channels;
     private readonly Channel _retard;
+    private readonly Dictionary<string, double[]?> _values = [];
 
     public KnockLog(IReadOnlyDictionary<string, Channel> channels)
     {
@@ -51,17 +55,11 @@ internal sealed class KnockLog
     /// <summary>A channel at the retard's moments: the value last logged; null where it was not logged.</summary>
     public double[]? Values(string role)
     {
-        if (!_channels.TryGetValue(role, out var channel) || channel.Time.Count == 0)
-            return null;
-        var values = new double[_retard.Time.Count];
-        var at = 0;
-        for (var i = 0; i < values.Length; i++)
-        {
-            while (at + 1 < channel.Time.Count && channel.Time[at + 1] <= _retard.Time[i] + 1e-9)
-                at++;
-            values[i] = channel.Samples[at];
-        }
-
+        if (!_values.TryGetValue(role, out var values))
+            _values[role] = values =
+                _channels.TryGetValue(role, out var channel) && channel.Time.Count > 0
+                    ? [.. Seconds.Select(t => (double)Resampling.Held(channel, t + SameMoment))]
+                    : null;
         return values;
     }
 

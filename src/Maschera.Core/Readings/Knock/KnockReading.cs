@@ -54,7 +54,7 @@ public sealed partial class KnockReading : ReadingOf<KnockResult>
 
     protected override KnockResult Make(ReadingRequest request, CancellationToken cancel)
     {
-        var channels = RoleResolver.Resolve(this, request with { Channels = WithGuesses(request) });
+        var channels = RoleResolver.Resolve(this, request with { Channels = RoleResolver.WithGuesses(request, RoleOf) });
         if (!channels.TryGetValue("retard", out var retard))
             return Unusable(channels, new Note("no-retard", "The knock control's retard is needed: --channel retard=COLUMN."));
         if (retard.Samples.Count(float.IsFinite) < LeastSamples)
@@ -148,9 +148,9 @@ public sealed partial class KnockReading : ReadingOf<KnockResult>
         var causes = factors.Where(f => f.SpeaksFor == KnockFactors.Real).Select(f => Cause(f.Factor)).Where(c => c.Length > 0).ToList();
         return verdict switch
         {
-            "likely-real" =>
-                $"{seen}: likely real knock. Look at {(causes.Count > 0 ? string.Join(", ", causes) + ", then at " : "")}the spark map, plugs "
-                    + "and carbon.",
+            "likely-real" => $"{seen}: likely real knock. Look at "
+                + $"{(causes.Count > 0 ? string.Join(", ", causes) + ", then at " : "")}the spark map, plugs "
+                + "and carbon.",
             "likely-false" => $"{seen}: likely noise and no knock. Look at mounts, valve gear and what is loose before fuel and spark.",
             _ => $"{seen}; whether it is knock or noise this log can't tell.",
         };
@@ -181,15 +181,6 @@ public sealed partial class KnockReading : ReadingOf<KnockResult>
             "spark" => "Log the spark angle: knock goes when it is taken back.",
             _ => "Log the engine speed: noise often has one of its own.",
         };
-
-    private static Dictionary<string, string> WithGuesses(ReadingRequest request)
-    {
-        var named = request.Channels.ToDictionary(c => c.Key, c => c.Value);
-        foreach (var channel in request.Capture.Channels.Where(c => !named.Values.Contains(c.Name, StringComparer.OrdinalIgnoreCase)))
-            if (RoleOf(channel) is { } role)
-                named.TryAdd(role, channel.Name);
-        return named;
-    }
 
     private static string? RoleOf(Channel channel) =>
         RetardNames().IsMatch(channel.Name) ? "retard"

@@ -133,6 +133,8 @@ public sealed class MisfireReading : ReadingOf<MisfireResult>
             .ToList();
         if (judged.Doubt is { } doubt)
             notes.Add(doubt);
+        if (EverySecond(cylinders, engine) is { } question)
+            notes.Add(question);
         var misfires = cylinders.Sum(c => c.Misfires);
         var verdict = Judged(cylinders, misfires, judged.Marks.Count);
         return new MisfireResult
@@ -148,6 +150,26 @@ public sealed class MisfireReading : ReadingOf<MisfireResult>
             Cylinders = cylinders,
             Map = judged.Marks,
         };
+    }
+
+    /// <summary>
+    /// A question where every second firing of the order gives nothing and the others all do: an engine of half as many fits.
+    /// </summary>
+    private static Note? EverySecond(List<CylinderMisfires> cylinders, Engine engine)
+    {
+        const double nearly = 0.8;
+        if (engine.Cylinders % 2 != 0)
+            return null;
+        double Missing(int cylinder) =>
+            cylinders.First(c => c.Cylinder == cylinder) is { Firings: > 0 } c ? c.Misfires / (double)c.Firings : 0;
+        var halves = engine.FiringOrder.Index().GroupBy(place => place.Index % 2, place => Missing(place.Item)).ToList();
+        return halves.Exists(half => half.All(m => m > nearly)) && halves.Exists(half => half.All(m => m < 1 - nearly))
+            ? new Note(
+                "which-engine",
+                $"Every second firing gives nothing and every other one does. Is this the right engine? One of {engine.Cylinders / 2} "
+                    + "cylinders would run like this without a fault; else half of this one's cylinders are switched off or share a supply."
+            )
+            : null;
     }
 
     /// <summary>One cylinder, some of them, or any of them: random where no cylinder has clearly more than its share.</summary>

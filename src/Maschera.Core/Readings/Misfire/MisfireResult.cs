@@ -28,6 +28,14 @@ public sealed record MisfireResult : ReadingResult
     /// <summary>Every firing judged, in time order.</summary>
     public IReadOnlyList<FiringMark> Map { get; init; } = [];
 
+    /// <summary>The firings that did not take place, each with its cylinder.</summary>
+    [JsonIgnore]
+    public override IReadOnlyList<LaneMark> Marks =>
+        [.. Map.Where(m => m.Misfired).Select(m => new LaneMark(m.Seconds, m.Seconds + Power / (6 * m.SpeedRpm), $"{m.Cylinder}", true))];
+
+    /// <summary>Crank degrees of a power stroke.</summary>
+    private const double Power = 180;
+
     public override CylinderWheel OnWheel(Engine engine) => new("Share of firings that took place", [.. engine.FiringOrder.Select(Cell)]);
 
     private WheelCell Cell(int number) =>

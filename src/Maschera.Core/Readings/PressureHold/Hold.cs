@@ -84,7 +84,9 @@ internal sealed class Hold
         }
     }
 
-    /// <summary>A line through the pressures as <paramref name="bent"/> makes them: its slope, and the squares it leaves of the pressures.</summary>
+    /// <summary>
+    /// A line through the pressures as <paramref name="bent"/> makes them: its slope, and the squares it leaves of the pressures.
+    /// </summary>
     private (double Slope, double Left) Fit(List<int> used, Func<double, double> bent, Func<double, double> back)
     {
         double[] seconds = [.. used.Select(i => _seconds[i])];

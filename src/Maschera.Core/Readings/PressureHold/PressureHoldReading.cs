@@ -69,7 +69,8 @@ public sealed partial class PressureHoldReading : ReadingOf<PressureHoldResult>
                 channels,
                 new Note(
                     "short",
-                    $"The pressure is followed for {hold.Length:0} s; the limit speaks of {seconds:0} s. Log at least a quarter of that, better all "
+                    $"The pressure is followed for {hold.Length:0} s; the limit speaks of {seconds:0} s. Log at least "
+                        + "a quarter of that, better all "
                         + "of it."
                 )
             );

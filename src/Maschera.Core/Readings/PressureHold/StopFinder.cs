@@ -18,7 +18,9 @@ internal static class StopFinder
     private const double PumpRise = 0.15,
         RiseSeconds = 1.5;
 
-    /// <summary>How much better two pieces must explain the pressure than one, for a stop between them: a logarithm of likelihoods.</summary>
+    /// <summary>
+    /// How much better two pieces must explain the pressure than one, for a stop between them: a logarithm of likelihoods.
+    /// </summary>
     private const double ClearGain = 12;
 
     /// <summary>From, to, and whether the stop lies inside the file; null where the pump never stops.</summary>
@@ -148,7 +150,9 @@ internal static class StopFinder
         return from + (seconds[at - 1] + seconds[at]) / 2;
     }
 
-    /// <summary>True where the pump is heard all along: the scatter from sample to sample does not come from the last place alone.</summary>
+    /// <summary>
+    /// True where the pump is heard all along: the scatter from sample to sample does not come from the last place alone.
+    /// </summary>
     private static bool Ripples(Channel pressure, double from, double to)
     {
         var (first, end) = (pressure.Time.IndexAtOrAfter(from), pressure.Time.IndexAtOrAfter(to));

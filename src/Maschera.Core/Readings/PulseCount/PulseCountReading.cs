@@ -68,7 +68,8 @@ public sealed partial class PulseCountReading : ReadingOf<PulseCountResult>
                 channels,
                 new Note(
                     "undersampled",
-                    $"A pulse has {samples:0.0} samples; at least three are needed, ten are better. Capture faster, or turn the wheel slower."
+                    $"A pulse has {samples:0.0} samples; at least three are needed, ten are better. Capture faster, "
+                        + "or turn the wheel slower."
                 )
             );
         return Count(request, channels, pulses, asked);
@@ -83,7 +84,8 @@ public sealed partial class PulseCountReading : ReadingOf<PulseCountResult>
                 channels,
                 new Note(
                     "no-revolution",
-                    "Nothing tells a revolution: no mark, no pattern that repeats. Turn the wheel by hand a whole number of times between two "
+                    "Nothing tells a revolution: no mark, no pattern that repeats. Turn the wheel by hand a whole "
+                        + "number of times between two "
                         + "pieces of tape and say how often, or capture a mark with it."
                 )
             );
@@ -123,8 +125,7 @@ public sealed partial class PulseCountReading : ReadingOf<PulseCountResult>
         var clear = 1.0;
         foreach (var mark in marks)
         {
-            var after = Array.BinarySearch(pulses.Begins, mark);
-            after = after < 0 ? ~after : after;
+            var after = PulseEdges.FirstAfter(pulses.Begins, mark);
             if (after == 0 || after >= pulses.Count)
                 continue;
             var pitch = pulses.Begins[after] - pulses.Begins[after - 1];

@@ -38,12 +38,18 @@ internal sealed class PulseEdges
         );
     }
 
+    /// <summary>Number of the first edge at a moment or after it.</summary>
+    public static int FirstAfter(double[] edges, double seconds)
+    {
+        var found = Array.BinarySearch(edges, seconds);
+        return found < 0 ? ~found : found;
+    }
+
     /// <summary>The middle of the longest level between pulse <paramref name="index"/> and the next: what is missing lies there.</summary>
     public double MiddleOfGap(int index)
     {
         var (from, to) = (Begins[index], Begins[index + 1]);
-        var between = Array.BinarySearch(Ends, from);
-        between = between < 0 ? ~between : between;
+        var between = FirstAfter(Ends, from);
         var longest = (From: from, To: to);
         if (between < Ends.Length && Ends[between] < to)
             longest = Ends[between] - from > to - Ends[between] ? (from, Ends[between]) : (Ends[between], to);

@@ -18,7 +18,7 @@ internal sealed record Turns(IReadOnlyList<int> Starts, IReadOnlyList<double> Ma
     public int Count => Starts.Count - 1;
 
     /// <summary>Pulses of each revolution.</summary>
-    public int[] Counts => [.. Starts.Zip(Starts.Skip(1), (a, b) => b - a)];
+    public int[] Counts { get; } = [.. Starts.Zip(Starts.Skip(1), (a, b) => b - a)];
 
     public int Pulses => Starts[^1] - Starts[0];
 
@@ -28,7 +28,7 @@ internal sealed record Turns(IReadOnlyList<int> Starts, IReadOnlyList<double> Ma
         var inside = marks
             .Where(m => pulses.Count > 0 && m >= pulses.Begins[0] - Pitch(pulses) && m <= pulses.Begins[^1] + Pitch(pulses))
             .ToList();
-        return inside.Count < 2 ? null : new([.. inside.Select(m => FirstAfter(pulses.Begins, m))], inside);
+        return inside.Count < 2 ? null : new([.. inside.Select(m => PulseEdges.FirstAfter(pulses.Begins, m))], inside);
     }
 
     /// <summary>A wheel turned by hand, exactly so many times: the pulses in equal parts.</summary>
@@ -53,9 +53,8 @@ internal sealed record Turns(IReadOnlyList<int> Starts, IReadOnlyList<double> Ma
             target is { } wanted && good.Where(l => l <= wanted && wanted - l <= Math.Max(1, wanted / 6)).ToList() is { Count: > 0 } near
                 ? near.MaxBy(l => likeness[l])
                 : good[0];
-        var turns = (pulses.Count - 1) / lagFound;
         var first = FirstOfPattern(lengths, lagFound);
-        turns = (pulses.Count - 1 - first) / lagFound;
+        var turns = (pulses.Count - 1 - first) / lagFound;
         return turns < 1 ? null : new([.. Enumerable.Range(0, turns + 1).Select(r => first + r * lagFound)], []);
     }
 
@@ -107,10 +106,4 @@ internal sealed record Turns(IReadOnlyList<int> Starts, IReadOnlyList<double> Ma
     }
 
     private static double Pitch(PulseEdges pulses) => pulses.Count > 1 ? (pulses.Begins[^1] - pulses.Begins[0]) / (pulses.Count - 1) : 0;
-
-    private static int FirstAfter(double[] begins, double at)
-    {
-        var found = Array.BinarySearch(begins, at);
-        return found < 0 ? ~found : found;
-    }
 }

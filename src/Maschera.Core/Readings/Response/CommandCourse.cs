@@ -155,21 +155,22 @@ internal static partial class CommandCourse
     {
         const double ramp = 2;
         var (first, end) = (course.Time.IndexAtOrAfter(stretch.From), course.Time.IndexAtOrAfter(stretch.To));
-        var reach = course.Samples[first..end].Select(v => (double)v).ToArray();
-        var least = OffShare / 2 * (reach.DefaultIfEmpty(0).Max(v => Math.Abs(v - Rest(course))));
+        var rest = Rest(course);
+        var least = OffShare / 2 * course.Samples[first..end].DefaultIfEmpty(0).Max(v => Math.Abs(v - rest));
         var (level, since) = (course.Samples[Math.Min(end - 1, course.Time.IndexAtOrAfter(stretch.From + ramp))], stretch.From + ramp);
         for (var i = course.Time.IndexAtOrAfter(since); i < end; i++)
         {
             if (course.Time[i] < since || Math.Abs(course.Samples[i] - level) <= least)
                 continue;
             var after = course.Samples[Math.Min(end - 1, course.Time.IndexAtOrAfter(course.Time[i] + ramp))];
-            yield return ((course.Time[i - 1] + course.Time[i]) / 2, after > level == level > Rest(course) ? 1 : -1);
+            yield return ((course.Time[i - 1] + course.Time[i]) / 2, after > level == level > rest ? 1 : -1);
             (level, since) = (after, course.Time[i] + ramp);
         }
     }
 
     [GeneratedRegex(
-        @"command|cmd|commanded|\bset\b|\bsoll\b|target|requested|demand|\bsteller\b|actuator|ventil\b|valve\b|flap\b|klappe|relay|purge|\bout\b",
+        @"command|cmd|commanded|\bset\b|\bsoll\b|target|requested|demand|\bsteller\b|actuator"
+            + @"|ventil\b|valve\b|flap\b|klappe|relay|purge|\bout\b",
         RegexOptions.IgnoreCase | RegexOptions.CultureInvariant
     )]
     private static partial Regex CommandNames();

@@ -5,7 +5,9 @@ namespace Maschera.Core.Readings.Response;
 /// <summary>How long the drive on an actuator's wire lasts in each trial.</summary>
 internal sealed class DriveCourse
 {
-    /// <summary>The drive is there beyond this share of its largest departure from rest: what is held may be small beside the peak.</summary>
+    /// <summary>
+    /// The drive is there beyond this share of its largest departure from rest: what is held may be small beside the peak.
+    /// </summary>
     private const double Held = 0.12;
 
     /// <summary>And beyond so many times the scatter at rest.</summary>

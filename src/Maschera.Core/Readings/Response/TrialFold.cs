@@ -45,7 +45,7 @@ internal static class TrialFold
                 mean[i] += (values[i] - before) / change / trials.Count;
         }
 
-        var smooth = Smoothed(mean, Math.Max(1, (int)(0.02 * length / step)));
+        var smooth = Resampling.RunningMean(mean, Math.Max(1, (int)(0.02 * length / step)));
         var reached = Array.FindIndex(smooth, v => v >= UnderWay);
         if (reached < 0)
             return null;
@@ -101,17 +101,5 @@ internal static class TrialFold
         }
 
         return values;
-    }
-
-    private static double[] Smoothed(double[] values, int half)
-    {
-        var smooth = new double[values.Length];
-        for (var i = 0; i < values.Length; i++)
-        {
-            var (first, end) = (Math.Max(0, i - half), Math.Min(values.Length, i + half + 1));
-            smooth[i] = Statistics.Mean(values.AsSpan()[first..end]);
-        }
-
-        return smooth;
     }
 }

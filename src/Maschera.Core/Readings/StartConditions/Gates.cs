@@ -1,14 +1,15 @@
 using System.Globalization;
 using System.Text.RegularExpressions;
+using Maschera.Core.Quantities;
 using Maschera.Core.Signals;
 
 namespace Maschera.Core.Readings.StartConditions;
 
 /// <summary>Judges the gates one by one in their order.</summary>
 /// <param name="log">The log.</param>
-/// <param name="fuel">The engine's fuel; null where it is not known.</param>
+/// <param name="isDiesel">False for a petrol engine, and where the fuel is not known.</param>
 /// <param name="told">What the vehicle needs, by condition.</param>
-internal sealed partial class Gates(CrankingLog log, string? fuel, IReadOnlyDictionary<string, double> told)
+internal sealed partial class Gates(CrankingLog log, bool isDiesel, IReadOnlyDictionary<string, double> told)
 {
     /// <summary>V and rpm while cranking, bar of a diesel's common rail, s until cam and crank are in step.</summary>
     private const double LeastBattery = 9.6,
@@ -25,8 +26,6 @@ internal sealed partial class Gates(CrankingLog log, string? fuel, IReadOnlyDict
 
     private readonly double _from = log.Span!.Value.From;
     private readonly double _to = log.Span!.Value.To;
-
-    private bool IsDiesel => string.Equals(fuel, "diesel", StringComparison.OrdinalIgnoreCase);
 
     /// <summary>All six, what follows from an earlier one not accused.</summary>
     public List<StartCondition> All()
@@ -92,7 +91,7 @@ internal sealed partial class Gates(CrankingLog log, string? fuel, IReadOnlyDict
     {
         if (!log.Has("rpm"))
             return NotLogged("speed", "The engine speed");
-        var need = told.GetValueOrDefault("speed", IsDiesel ? LeastDieselSpeed : LeastSpeed);
+        var need = told.GetValueOrDefault("speed", isDiesel ? LeastDieselSpeed : LeastSpeed);
         if (!log.ShowsSpeed)
             return Gate(
                 "speed",
@@ -115,7 +114,7 @@ internal sealed partial class Gates(CrankingLog log, string? fuel, IReadOnlyDict
         var bar = Bar(unit) * Statistics.Quantile(values, 0.95);
         var need =
             told.TryGetValue("rail-pressure", out var own) ? own
-            : IsDiesel ? LeastDieselRail
+            : isDiesel ? LeastDieselRail
             : Desired();
         if (need is not { } least)
             return Gate(
@@ -205,15 +204,7 @@ internal sealed partial class Gates(CrankingLog log, string? fuel, IReadOnlyDict
         return Statistics.Quantile(values.Length > 0 ? values : log.Values(role, _from, _to), 0.5);
     }
 
-    private static double Bar(string unit) =>
-        unit.ToLowerInvariant() switch
-        {
-            "mpa" => 10,
-            "kpa" => 0.01,
-            "psi" => 0.0689476,
-            "mbar" or "hpa" => 0.001,
-            _ => 1,
-        };
+    private static double Bar(string unit) => UnitConversion.Factor(unit, "bar") ?? 1;
 
     private static string Number(double value) => value.ToString("0.##", CultureInfo.InvariantCulture);
 
@@ -224,7 +215,8 @@ internal sealed partial class Gates(CrankingLog log, string? fuel, IReadOnlyDict
     private static partial Regex OutOfStep();
 
     [GeneratedRegex(
-        @"^(?!unlock|not lock|unblock)(?:.*lock.*|.*block.*|.*denied.*|active|armed|not (?:auth|rel|ok).*|unauth.*|gesperrt|on|wrong.*|inval.*)$",
+        @"^(?!unlock|not lock|unblock)(?:.*lock.*|.*block.*|.*denied.*|active|armed"
+            + @"|not (?:auth|rel|ok).*|unauth.*|gesperrt|on|wrong.*|inval.*)$",
         RegexOptions.IgnoreCase | RegexOptions.CultureInvariant
     )]
     private static partial Regex Locked();

@@ -56,7 +56,7 @@ public sealed partial class StartConditionsReading : ReadingOf<StartConditionsRe
     protected override StartConditionsResult Make(ReadingRequest request, CancellationToken cancel)
     {
         var told = Needs(request);
-        var channels = RoleResolver.Resolve(this, request with { Channels = WithGuesses(request) });
+        var channels = RoleResolver.Resolve(this, request with { Channels = RoleResolver.WithGuesses(request, RoleOf) });
         if (!channels.ContainsKey("rpm") && !channels.ContainsKey("battery"))
             return Unusable(
                 channels,
@@ -71,7 +71,8 @@ public sealed partial class StartConditionsReading : ReadingOf<StartConditionsRe
                 channels,
                 new Note(
                     "not-cranked",
-                    $"The engine is turned for {(log.Span is { } s ? s.To - s.From : 0):0.0} s. Log while cranking for five seconds, from key on."
+                    $"The engine is turned for {(log.Span is { } s ? s.To - s.From : 0):0.0} s. Log while cranking "
+                        + "for five seconds, from key on."
                 )
             );
         return Judge(request, channels, log, told);
@@ -84,7 +85,7 @@ public sealed partial class StartConditionsReading : ReadingOf<StartConditionsRe
         IReadOnlyDictionary<string, double> told
     )
     {
-        var gates = new Gates(log, request.Engine?.Fuel, told).All();
+        var gates = new Gates(log, request.Engine is { IsDiesel: true }, told).All();
         // A locked immobiliser explains no fuel and no step.
         var first = gates.Find(g => g.IsMissing && (g.Condition != "immobiliser" || !gates.Any(o => o.IsMissing && o != g)));
         var verdict =
@@ -125,7 +126,8 @@ public sealed partial class StartConditionsReading : ReadingOf<StartConditionsRe
         if (verdict == "missing")
             return first!.Text;
         var met = gates.Where(g => g.State == StartCondition.Met).Select(g => Said(g.Condition)).ToList();
-        return $"It does not start although {string.Join(", ", met)} {(met.Count == 1 ? "is" : "are")} as it should be: what is left is compression, spark, "
+        return $"It does not start although {string.Join(", ", met)} {(met.Count == 1 ? "is" : "are")} as it should "
+            + "be: what is left is compression, spark, "
             + "injectors and what they are fed with.";
     }
 
@@ -155,15 +157,6 @@ public sealed partial class StartConditionsReading : ReadingOf<StartConditionsRe
         }
 
         return needs;
-    }
-
-    private static Dictionary<string, string> WithGuesses(ReadingRequest request)
-    {
-        var named = request.Channels.ToDictionary(c => c.Key, c => c.Value);
-        foreach (var channel in request.Capture.Channels.Where(c => !named.Values.Contains(c.Name, StringComparer.OrdinalIgnoreCase)))
-            if (RoleOf(channel) is { } role)
-                named.TryAdd(role, channel.Name);
-        return named;
     }
 
     private static string? RoleOf(Channel channel) =>

@@ -201,6 +201,13 @@ public sealed class TrackingReading : ReadingOf<TrackingResult>
         public IReadOnlyList<Breach> Breaches { get; }
         public int Steps => _steps.Count;
 
+        /// <summary>The largest distance on one side (1 above, −1 below): of the stretches listed, else of what is judged.</summary>
+        public double Worst(int side)
+        {
+            var listed = Breaches.Select(b => side * b.Worst).Where(w => w > 0).DefaultIfEmpty(0).Max();
+            return listed > 0 ? listed : Judged.Max(p => side * (p.Actual - p.Desired));
+        }
+
         /// <summary>The typical figure of the rising steps; of the falling ones where none rises.</summary>
         public double? Sided(Func<TrackedStep, double?> figure) =>
             Typical(_steps.Where(s => s.End > s.Start), figure) ?? Typical(_steps.Where(s => s.End < s.Start), figure);
@@ -320,8 +327,8 @@ public sealed class TrackingReading : ReadingOf<TrackingResult>
         return verdict switch
         {
             "tracks" => $"{who} follows what is desired{rise}.",
-            "below" => $"{who} stays below desired, by {Said(Math.Abs(f.Judged.Min(p => p.Actual - p.Desired)))} at worst.",
-            "above" => $"{who} stays above desired, by {Said(f.Judged.Max(p => p.Actual - p.Desired))} at worst.",
+            "below" => $"{who} stays below desired, by {Said(f.Worst(-1))} at worst.",
+            "above" => $"{who} stays above desired, by {Said(f.Worst(1))} at worst.",
             "stuck" => $"{who} does not move while desired does.",
             "slow" => $"{who} gets there, but too slowly{rise}.",
             "overshoots" => $"{who} shoots {f.Largest(s => s.OvershootPercent):0} % beyond the step before it settles.",

@@ -48,6 +48,23 @@ public sealed record TrackingResult : ReadingResult
     /// <summary>The course for the picture, thinned out; desired, its band and actual at each time.</summary>
     public IReadOnlyList<TrackPoint> Course { get; init; } = [];
 
+    /// <summary>The stretches outside of the band, the worst first.</summary>
+    [JsonIgnore]
+    public override IReadOnlyList<LaneMark> Marks =>
+        [
+            .. Breaches
+                .OrderByDescending(b => Math.Abs(b.Worst))
+                .Select(b => new LaneMark(b.From, b.To, FormattableString.Invariant($"{b.Worst:+0.#;−0.#} {Unit}"), true)),
+        ];
+
+    /// <inheritdoc/>
+    [JsonIgnore]
+    public override string? MarkedChannel => Channels.GetValueOrDefault("actual");
+
+    /// <summary>The settling time, for a person: what never arrives does not settle either.</summary>
+    [JsonIgnore]
+    public double? Settles => RiseSeconds is null ? null : SettleSeconds;
+
     [JsonIgnore]
     public override IReadOnlyList<KeyFigure> Figures =>
         [
@@ -56,7 +73,7 @@ public sealed record TrackingResult : ReadingResult
             new("Delay", DelaySeconds, "s"),
             new("Rise", RiseSeconds, "s"),
             new("Overshoot", OvershootPercent, "%"),
-            new("Settles in", SettleSeconds, "s"),
+            new("Settles in", Settles, "s"),
         ];
 }
 

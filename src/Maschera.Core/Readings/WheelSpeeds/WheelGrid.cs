@@ -8,7 +8,9 @@ internal sealed class WheelGrid
     /// <summary>The rolling radius that a speed in rad/s is taken with, m: only thresholds depend on it.</summary>
     private const double Radius = 0.31;
 
-    /// <summary>What stands for a km/h where pulses a second are logged: 48 of them over two metres. Only thresholds depend on it.</summary>
+    /// <summary>
+    /// What stands for a km/h where pulses a second are logged: 48 of them over two metres. Only thresholds depend on it.
+    /// </summary>
     private const double PulsesPerSpeed = 48 / 2.0 / 3.6;
 
     private const double MilesToKilometres = 1.609344;
@@ -45,7 +47,9 @@ internal sealed class WheelGrid
 
     public int Count => Times.Length;
 
-    /// <summary>True where the brake is pressed or, where it was not logged, where <paramref name="reference"/> falls as under a brake.</summary>
+    /// <summary>
+    /// True where the brake is pressed or, where it was not logged, where <paramref name="reference"/> falls as under a brake.
+    /// </summary>
     public bool[] UnderBrake(double[] reference)
     {
         if (Braking is not null)
@@ -103,12 +107,10 @@ internal sealed class WheelGrid
         if (brake.Words is { } words)
             (rest, most) = (Math.Max(0, words.ToList().FindIndex(w => w.StartsWith("rel", StringComparison.OrdinalIgnoreCase))), 1);
         var pressed = new bool[Times.Length];
-        for (var i = 0; i < pressed.Length; i++)
+        for (var i = 0; i < pressed.Length && brake.Time.Count > 0; i++)
         {
-            var at = Math.Clamp(brake.Time.IndexAtOrAfter(Times[i] + 1e-6) - 1, 0, Math.Max(0, brake.Time.Count - 1));
-            pressed[i] =
-                brake.Time.Count > 0
-                && (brake.Words is null ? brake.Samples[at] - rest > 0.1 * (most - rest) && most > rest : brake.Samples[at] != rest);
+            var held = Resampling.Held(brake, Times[i] + 1e-6);
+            pressed[i] = brake.Words is null ? held - rest > 0.1 * (most - rest) && most > rest : held != rest;
         }
 
         return pressed;

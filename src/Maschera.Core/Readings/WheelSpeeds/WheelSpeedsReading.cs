@@ -64,14 +64,15 @@ public sealed partial class WheelSpeedsReading : ReadingOf<WheelSpeedsResult>
 
     protected override WheelSpeedsResult Make(ReadingRequest request, CancellationToken cancel)
     {
-        var channels = RoleResolver.Resolve(this, request with { Channels = WithGuesses(request) });
+        var channels = RoleResolver.Resolve(this, request with { Channels = RoleResolver.WithGuesses(request, RoleOf) });
         var named = WheelNames.All.Where(channels.ContainsKey).ToList();
         if (named.Count < LeastWheels)
             return Unusable(
                 channels,
                 new Note(
                     "few-wheels",
-                    $"{(named.Count == 0 ? "No wheel speed" : $"Only {named.Count} of four wheel speeds")} found: at least three are needed to "
+                    $"{(named.Count == 0 ? "No wheel speed" : $"Only {named.Count} of four wheel speeds")} found: at "
+                        + "least three are needed to "
                         + "tell which one is off. Log all four, or name them with --channel front-left=COLUMN and so on."
                 )
             );
@@ -188,7 +189,8 @@ public sealed partial class WheelSpeedsReading : ReadingOf<WheelSpeedsResult>
             notes.Add(
                 new(
                     "either-pair",
-                    $"Two wheels are off alike ({string.Join(" and ", sized.Select(s => WheelNames.Said(s.Wheel)))}): the other two may as well be "
+                    $"Two wheels are off alike ({string.Join(" and ", sized.Select(s => WheelNames.Said(s.Wheel)))}): "
+                        + "the other two may as well be "
                         + "the ones of another size. Compare with the speed over ground or read the tyres."
                 )
             );
@@ -220,25 +222,14 @@ public sealed partial class WheelSpeedsReading : ReadingOf<WheelSpeedsResult>
         ];
     }
 
-    private static Dictionary<string, string> WithGuesses(ReadingRequest request)
-    {
-        var named = request.Channels.ToDictionary(c => c.Key, c => c.Value);
-        foreach (var channel in request.Capture.Channels.Where(c => !named.ContainsValue(c.Name)))
-        {
-            var role =
-                WheelOf(channel.Name)
-                ?? (
-                    BrakeNames().IsMatch(channel.Name) ? "brake"
-                    : ThrottleNames().IsMatch(channel.Name) ? "throttle"
-                    : SteeringNames().IsMatch(channel.Name) ? "steering"
-                    : null
-                );
-            if (role is not null)
-                named.TryAdd(role, channel.Name);
-        }
-
-        return named;
-    }
+    private static string? RoleOf(Channel channel) =>
+        WheelOf(channel.Name)
+        ?? (
+            BrakeNames().IsMatch(channel.Name) ? "brake"
+            : ThrottleNames().IsMatch(channel.Name) ? "throttle"
+            : SteeringNames().IsMatch(channel.Name) ? "steering"
+            : null
+        );
 
     /// <summary>The wheel a column's name speaks of; null for none.</summary>
     private static string? WheelOf(string name)

@@ -1,4 +1,5 @@
 using Maschera.App;
+using Maschera.Core.Engines;
 using Maschera.Store;
 using Microsoft.EntityFrameworkCore;
 
@@ -22,24 +23,12 @@ public static class BenchClock
             "/bench/{id:int}/clock",
             async (int id, int? over, MascheraDb db, SampleStore samples, ClockService clocks) =>
             {
-                var capture = await db
-                    .Captures.AsNoTracking()
-                    .Include(c => c.Channels)
-                    .Include(c => c.Job!.Engine)
-                    .FirstOrDefaultAsync(c => c.Id == id && c.DeletedAt == null);
-                if (capture is null)
+                if (await BenchCycles.FindAsync(db, id) is not { } capture)
                     return Results.NotFound();
                 var found = await Task.Run(() => clocks.Of(capture, samples));
                 if (found.Clock is not { } clock)
                     return BenchMeasure.Wrong(found.Notes[0].Text);
-                var above = over is null
-                    ? null
-                    : await db
-                        .Captures.AsNoTracking()
-                        .Include(c => c.Channels)
-                        .Include(c => c.Job!.Engine)
-                        .FirstOrDefaultAsync(c => c.Id == over && c.DeletedAt == null);
-                var zero = (found.Tdc ?? 0) + (above is null ? 0 : await Task.Run(() => clocks.TurnAgainst(capture, above, samples)));
+                var zero = await BenchCycles.ZeroAsync(capture, found, over, db, samples, clocks);
                 var first = Math.Ceiling((clock.Degrees[0] - zero) / Every) * Every;
                 var count = Math.Min(MostMarks, 1 + (int)((clock.Degrees[^1] - zero - first) / Every));
                 var engine = capture.Job!.Engine!.ToEngine();
@@ -54,7 +43,16 @@ public static class BenchClock
                         every = Every,
                         seconds = Enumerable.Range(0, count).Select(i => clock.TimeAt(zero + first + i * Every)),
                         known = found.Tdc is not null,
-                        firing = engine.FiringOrder.Zip(engine.Angles(), (cylinder, degrees) => new { cylinder, degrees }),
+                        firing = engine.FiringOrder.Zip(
+                            engine.Angles(),
+                            (cylinder, degrees) =>
+                                new
+                                {
+                                    cylinder,
+                                    degrees,
+                                    seat = Seat.Of(engine, cylinder),
+                                }
+                        ),
                         valves = engine.ValveTiming,
                         odd = asked.SelectMany(r => r.Result?.Ledger ?? []).Where(e => e.Odd).Select(e => e.Cylinder).Distinct(),
                         speed = clock.Source is null

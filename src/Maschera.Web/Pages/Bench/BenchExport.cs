@@ -37,7 +37,7 @@ public static class BenchExport
         if (from >= to)
             return BenchMeasure.Wrong("The window ends before it begins.");
         var channels = capture
-            .OwnChannels.Select(c => new OutgoingChannel(Cut(samples.Reader(c), from, to), c.Role, c.Expression))
+            .OwnChannels.Select(c => new OutgoingChannel(samples.Reader(c).Cut(from, to), c.Role, c.Expression))
             .Where(c => c.Reader.Count > 0)
             .ToList();
         if (channels.Count == 0)
@@ -109,14 +109,6 @@ public static class BenchExport
 
     private static Task<StoredCapture?> Find(int id, MascheraDb db) =>
         db.Captures.Include(c => c.Channels).Include(c => c.Job).FirstOrDefaultAsync(c => c.Id == id && c.DeletedAt == null);
-
-    private static ISampleReader Cut(ISampleReader reader, double? from, double? to)
-    {
-        if (from is null && to is null)
-            return reader;
-        var (first, count) = reader.Inside(from ?? reader.Start, to ?? reader.End);
-        return new SlicedReader(reader, first, count);
-    }
 
     private static Dictionary<string, string> Said(Conditions c) =>
         new (string Key, string? Value)[]

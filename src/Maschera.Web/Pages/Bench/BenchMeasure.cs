@@ -12,7 +12,11 @@ namespace Maschera.Web.Pages.Bench;
 public sealed record CaliperAsked(string? Name, int Channel, double From, double To, string? Unit);
 
 /// <summary>A place to draw to.</summary>
-public sealed record SnapAsked(int Channel, double At, double Reach, SnapTo To, double Level);
+public record SnapAsked(int Channel, double At, double Reach, SnapTo To, double Level);
+
+/// <summary>The next place that something can be drawn to, or the one before.</summary>
+public sealed record NextAsked(int Channel, double At, double Reach, SnapTo To, double Level, bool Back)
+    : SnapAsked(Channel, At, Reach, To, Level);
 
 /// <summary>A number of samples to go on from a place.</summary>
 public sealed record StepAsked(int Channel, double At, int By);
@@ -50,11 +54,12 @@ public static class BenchMeasure
         app.MapPost(
             "/bench/{id:int}/snap",
             (int id, SnapAsked asked, MascheraDb db, SampleStore samples) =>
-                !(asked.Reach > 0 && double.IsFinite(asked.At + asked.Reach + asked.Level))
-                    ? Wrong("at, reach and level are numbers, reach above zero.")
-                : Reader(id, asked.Channel, db, samples) is { } reader
-                    ? Results.Json(Snapping.Find(reader, asked.At, asked.Reach, asked.To, asked.Level))
-                : Results.NotFound()
+                Snapped(id, asked, db, samples, r => Snapping.Find(r, asked.At, asked.Reach, asked.To, asked.Level))
+        );
+        app.MapPost(
+            "/bench/{id:int}/snap-next",
+            (int id, NextAsked asked, MascheraDb db, SampleStore samples) =>
+                Snapped(id, asked, db, samples, r => Snapping.Next(r, asked.At, asked.Reach, asked.To, asked.Level, asked.Back))
         );
         app.MapPost(
             "/bench/{id:int}/step",
@@ -63,6 +68,12 @@ public static class BenchMeasure
         );
         app.MapPost("/bench/{id:int}/line-up", LineUp);
     }
+
+    private static IResult Snapped(int id, SnapAsked asked, MascheraDb db, SampleStore samples, Func<ISampleReader, Snap?> find) =>
+        !(asked.Reach > 0 && double.IsFinite(asked.At + asked.Reach + asked.Level))
+            ? Wrong("at, reach and level are numbers, reach above zero.")
+        : Reader(id, asked.Channel, db, samples) is { } reader ? Results.Json(find(reader))
+        : Results.NotFound();
 
     /// <summary>An answer that says what is wrong.</summary>
     internal static IResult Wrong(string problem) => Results.Json(new { error = problem }, statusCode: StatusCodes.Status400BadRequest);

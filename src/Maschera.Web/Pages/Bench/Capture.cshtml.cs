@@ -17,20 +17,18 @@ namespace Maschera.Web.Pages.Bench;
 /// <summary>The bench: a capture's lanes, and what was read from it. Each fragment loads only what it shows.</summary>
 public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingService readings, ClockService clocks) : PageModel
 {
-    /// <summary>Samples a second that are enough for one value a degree up to 10,000 rpm.</summary>
-    private const double FoldRate = 120_000;
-
     [BindProperty(SupportsGet = true)]
     public int Id { get; set; }
 
     [BindProperty(SupportsGet = true)]
-    public string Kind { get; set; } = "relative-compression";
+    public string Kind { get; set; } = "";
 
     public StoredCapture Capture { get; private set; } = null!;
     public Engine Engine { get; private set; } = null!;
     public IReadOnlyList<ReadingView> Readings { get; private set; } = [];
     public string? Problem { get; private set; }
     public string? ShelfProblem { get; private set; }
+    public string? ConditionsProblem { get; private set; }
 
     /// <summary>What the canvas draws.</summary>
     public BenchScene Scene { get; private set; } = null!;
@@ -38,8 +36,31 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
     /// <summary>Readings that channels can be made of.</summary>
     public static IEnumerable<IReading> Offered => ReadingRegistry.All.Where(r => r is { ReadsMessages: false, ReadsSheet: false });
 
+    /// <summary>Those for whose main roles this capture has a channel, the ones that offer themselves first; then the rest.</summary>
+    public (IReadOnlyList<IReading> Fitting, IReadOnlyList<IReading> Others) Proposed
+    {
+        get
+        {
+            var guessed = Capture.OwnChannels.Select(c => c.Role ?? RoleGuess.Of(c.Name, c.Unit)).ToHashSet();
+            var ranked = Offered
+                .Select(r =>
+                    (
+                        Reading: r,
+                        Suits: r.Suggest(Capture.Facts).Any() ? 2
+                        : r.Roles.Any(x => guessed.Contains(x.Name)) ? 1
+                        : 0
+                    )
+                )
+                .ToList();
+            return (
+                [.. ranked.Where(r => r.Suits > 0).OrderByDescending(r => r.Suits).Select(r => r.Reading)],
+                [.. ranked.Where(r => r.Suits == 0).Select(r => r.Reading)]
+            );
+        }
+    }
+
     /// <summary>The reading the form is of.</summary>
-    public IReading Reading => ReadingRegistry.Find(Kind) ?? Offered.First();
+    public IReading Reading => ReadingRegistry.Find(Kind) ?? (Proposed.Fitting is [var first, ..] ? first : Offered.First());
 
     /// <summary>Captures offered as known-good: those of the same engine first.</summary>
     public IReadOnlyList<StoredCapture> Others { get; private set; } = [];
@@ -84,17 +105,6 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
             return NotFound();
         await LoadOthersAsync();
         return Partial("_Roles", this);
-    }
-
-    /// <summary>A channel folded on one cycle.</summary>
-    public async Task<IActionResult> OnGetFoldAsync(int channel)
-    {
-        if (!await LoadAsync() || Capture.OwnChannels.FirstOrDefault(c => c.Id == channel) is not { } row)
-            return NotFound();
-        var found = await Task.Run(() => clocks.Of(Capture, samples));
-        var fold = found.Clock is { } clock ? CycleFold.Of(samples.Reader(row).LoadAtMost(FoldRate), clock, found.Tdc ?? 0) : null;
-        IReadOnlyList<(int, double)> firing = found.Tdc is null ? [] : [.. Engine.FiringOrder.Zip(Engine.Angles())];
-        return Partial("_Fold", (row, fold, firing, found.Clock is null ? found.Notes[0].Text : null));
     }
 
     /// <summary>One channel of a log against two others, in the stretch in view.</summary>
@@ -144,6 +154,36 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
         return Redirect($"/bench/{Id}?kind={Kind}");
     }
 
+    /// <summary>Makes a reading again from other channels; the new answer takes the place of the old one.</summary>
+    public async Task<IActionResult> OnPostAgainAsync(
+        int reading,
+        Dictionary<string, string> roles,
+        int? reference,
+        CancellationToken cancel
+    )
+    {
+        if (!await LoadAsync() || Readings.FirstOrDefault(r => r.Reading.Id == reading) is not { } before)
+            return NotFound();
+        try
+        {
+            readings.Make(
+                new ReadingAsked(Id, before.Kind.Kind)
+                {
+                    Roles = roles.Where(r => before.Kind.Roles.Any(known => known.Name == r.Key) && r.Value.Length > 0).ToDictionary(),
+                    Reference = reference,
+                    Replaces = reading,
+                },
+                cancel
+            );
+        }
+        catch (ReadingException error)
+        {
+            TempData["Said"] = error.Message;
+        }
+
+        return Redirect($"/bench/{Id}");
+    }
+
     /// <summary>Keeps what channels of certain names carry, for every log, and looks at this one again.</summary>
     public async Task<IActionResult> OnPostQuantitiesAsync(Dictionary<string, string?> quantities)
     {
@@ -152,6 +192,32 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
         await Corrections.KeepAsync(db, Capture, quantities);
         foreach (var reading in ReadingRegistry.All.Where(r => r.TakesSupplies))
             readings.Make(new ReadingAsked(Id, reading.Kind));
+        return Redirect($"/bench/{Id}");
+    }
+
+    /// <summary>Corrects under which conditions the capture was taken, and makes its readings again.</summary>
+    public async Task<IActionResult> OnPostConditionsAsync(string? state, string? coolant, string? disabled, string? remark)
+    {
+        if (await db.Captures.FirstOrDefaultAsync(c => c.Id == Id && c.DeletedAt == null) is not { } capture || !await LoadAsync())
+            return NotFound();
+        var celsius = TypedNumber.Parse(coolant);
+        if (celsius is null && !string.IsNullOrWhiteSpace(coolant))
+        {
+            ConditionsProblem = $"'{coolant}' is no temperature: write it like 88.";
+            return await ShowAsync();
+        }
+
+        capture.Conditions = capture.Conditions with
+        {
+            State = Trimmed(state),
+            CoolantCelsius = celsius,
+            Disabled = Trimmed(disabled),
+            Remark = Trimmed(remark),
+        };
+        await db.SaveChangesAsync();
+        TempData["Said"] = readings.MakeAgain(Id) is { Count: > 0 } problems
+            ? problems[0]
+            : "The conditions are saved, the readings made again.";
         return Redirect($"/bench/{Id}");
     }
 
@@ -205,6 +271,8 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
         await db.SaveChangesAsync();
     }
 
+    private static string? Trimmed(string? text) => string.IsNullOrWhiteSpace(text) ? null : text.Trim();
+
     private static Dictionary<string, double> Volts(Dictionary<string, string?> supplies)
     {
         var kept = new Dictionary<string, double>();
@@ -221,7 +289,19 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
             return false;
         Capture = capture;
         Engine = capture.Job!.Engine!.ToEngine();
-        Readings = [.. capture.Readings.OrderByDescending(r => r.Id).Select(r => ReadingView.Of(r, Engine)).OfType<ReadingView>()];
+        // What stands out first, then the latest.
+        Readings =
+        [
+            .. capture
+                .Readings.OrderByDescending(r => r.Id)
+                .Select(r => ReadingView.Of(r, Engine))
+                .OfType<ReadingView>()
+                .OrderByDescending(r =>
+                    r.Verdict.Tone == Tone.Fault ? 2
+                    : r.Verdict.Tone == Tone.Watch ? 1
+                    : 0
+                ),
+        ];
         return true;
     }
 

@@ -154,6 +154,10 @@ public sealed class PreviewModel(ImportService imports) : PageModel
 
     public IActionResult OnGetProgress() => ShowRun();
 
+    /// <summary>The course of every column, each into its place on the page.</summary>
+    public async Task<IActionResult> OnGetTracesAsync(CancellationToken cancel) =>
+        Run is not null ? NotFound() : Partial("_Traces", await Task.Run(() => imports.Draw(Incoming, cancel), cancel));
+
     public IActionResult OnPost()
     {
         if (Run is not null)

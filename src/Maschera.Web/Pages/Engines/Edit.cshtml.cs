@@ -35,6 +35,8 @@ public sealed class EditModel(MascheraDb db) : PageModel
         public string? RodMm { get; set; }
         public string? CompressionRatio { get; set; }
         public string? Valves { get; set; }
+        public string? FirstEnd { get; set; }
+        public string? FirstBank { get; set; }
     }
 
     [BindProperty(SupportsGet = true)]
@@ -43,8 +45,11 @@ public sealed class EditModel(MascheraDb db) : PageModel
     [BindProperty]
     public Fields Form { get; set; } = new();
 
+    /// <summary>The engine as far as it is typed, for the pictures.</summary>
+    public Engine Typed { get; private set; } = new();
+
     public IReadOnlyList<Engine> Layouts => EngineCatalogue.Layouts;
-    public bool HasDetails => Form.Teeth is not null || Form.BoreMm is not null || Form.Valves is not null;
+    public bool HasDetails => Form.Teeth is not null || Form.BoreMm is not null || Form.Valves is not null || Form.FirstEnd is not null;
 
     public async Task<IActionResult> OnGetAsync(string? layout)
     {
@@ -61,12 +66,15 @@ public sealed class EditModel(MascheraDb db) : PageModel
         return Page();
     }
 
+    /// <summary>The pictures of what is typed so far; what is wrong in it is not said here.</summary>
+    public IActionResult OnPostDrawn() => Partial("_Drawn", Read(new Engine()));
+
     public async Task<IActionResult> OnPostAsync()
     {
         var stored = Id is null ? null : await db.Engines.FindAsync(Id);
         if (stored is null && Id is not null)
             return NotFound();
-        var engine = Read(stored?.ToEngine() ?? new Engine());
+        var engine = Typed = Read(stored?.ToEngine() ?? new Engine());
         if (string.IsNullOrWhiteSpace(Form.Name))
             ModelState.AddModelError("Form.Name", "Give the engine a name.");
         if (ModelState.IsValid)
@@ -119,6 +127,9 @@ public sealed class EditModel(MascheraDb db) : PageModel
             Geometry = anyGeometry
                 ? new EngineGeometry(geometry.Bore ?? 0, geometry.Stroke ?? 0, geometry.Rod ?? 0, geometry.Ratio ?? 0)
                 : null,
+            Mounting = string.IsNullOrEmpty(Form.FirstEnd)
+                ? null
+                : new Mounting(Form.FirstEnd, string.IsNullOrEmpty(Form.FirstBank) ? null : Form.FirstBank),
             ValveTiming = valves is { Count: 4 } ? new ValveTiming(valves[0], valves[1], valves[2], valves[3]) : null,
         };
     }
@@ -153,14 +164,25 @@ public sealed class EditModel(MascheraDb db) : PageModel
             if (TypedNumber.Parse(word) is { } number)
                 numbers.Add(number);
             else
-                ModelState.AddModelError("Form." + field, $"'{word}' is not a number.");
+                ModelState.AddModelError("Form." + field, $"'{word}' is no number here: write it like {Example(field)}.");
         }
 
         return numbers;
     }
 
+    private static string Example(string field) =>
+        field switch
+        {
+            "FiringOrder" => "1-3-4-2",
+            "FiringAngles" => "0 180 360 540",
+            "Banks" => "1 2 3 / 4 5 6",
+            "Valves" => "134 372 348 588",
+            _ => "2",
+        };
+
     private void Show(Engine e)
     {
+        Typed = e;
         static string? Text(double? value) => value?.ToString(CultureInfo.InvariantCulture);
         Form = new Fields
         {
@@ -180,6 +202,8 @@ public sealed class EditModel(MascheraDb db) : PageModel
             StrokeMm = Text(e.Geometry?.StrokeMm),
             RodMm = Text(e.Geometry?.RodMm),
             CompressionRatio = Text(e.Geometry?.CompressionRatio),
+            FirstEnd = e.Mounting?.FirstEnd,
+            FirstBank = e.Mounting?.FirstBank,
             Valves = e.ValveTiming is { } v ? $"{Text(v.Evo)} {Text(v.Evc)} {Text(v.Ivo)} {Text(v.Ivc)}" : null,
         };
     }

@@ -39,14 +39,7 @@ public sealed class JobModel(MascheraDb db) : PageModel
 
     public async Task<IActionResult> OnGetAsync(string? uploadError)
     {
-        var job = await db
-            .LiveJobs.AsNoTracking()
-            .AsSplitQuery()
-            .Include(j => j.Engine)
-            .Include(j => j.Readings.Where(r => r.Capture!.DeletedAt == null))
-            .Include(j => j.Codes.Where(c => c.DeletedAt == null))
-            .Include(j => j.Captures.Where(c => c.DeletedAt == null))
-            .FirstOrDefaultAsync(j => j.Id == Id);
+        var job = await WholeAsync();
         if (job is null)
             return NotFound();
         Job = job;
@@ -67,6 +60,33 @@ public sealed class JobModel(MascheraDb db) : PageModel
         Trail = [.. readings.Select(r => (r.MadeAt, r.Sentence)).Prepend((job.CreatedAt, $"Taken in: {job.Complaint}."))];
         return Page();
     }
+
+    /// <summary>What is left, what was ruled out and what to check next; asked for once the page stands.</summary>
+    public async Task<IActionResult> OnGetWeighedAsync()
+    {
+        var job = await WholeAsync();
+        if (job is null)
+            return NotFound();
+        try
+        {
+            return Partial("_Weighed", (await Task.Run(() => JobDecision.Of(job)), (string?)null));
+        }
+        catch (ReadingException error)
+        {
+            return Partial("_Weighed", ((JobWeighed?)null, (string?)error.Message));
+        }
+    }
+
+    /// <summary>The job with all that is there of it, to be read; null where there is none.</summary>
+    private Task<Job?> WholeAsync() =>
+        db
+            .LiveJobs.AsNoTracking()
+            .AsSplitQuery()
+            .Include(j => j.Engine)
+            .Include(j => j.Readings.Where(r => r.Capture!.DeletedAt == null))
+            .Include(j => j.Codes.Where(c => c.DeletedAt == null))
+            .Include(j => j.Captures.Where(c => c.DeletedAt == null))
+            .FirstOrDefaultAsync(j => j.Id == Id);
 
     public async Task<IActionResult> OnPostCloseAsync()
     {

@@ -43,6 +43,17 @@ public sealed class LiveModel(LiveService live, MascheraDb db) : PageModel
         return Page();
     }
 
+    /// <summary>The readings of what is held now.</summary>
+    public async Task<IActionResult> OnGetReadingsAsync(CancellationToken cancel)
+    {
+        if (live.Find(Id) is not { } session)
+            return NotFound();
+        session.SeenAt = DateTime.UtcNow;
+        var job = await db.Jobs.AsNoTracking().Include(j => j.Engine).FirstAsync(j => j.Id == session.JobId, cancel);
+        var engine = job.Engine!.ToEngine();
+        return Partial("_LiveReadings", (await Task.Run(() => LiveReadings.Of(session, engine, cancel), cancel), engine));
+    }
+
     public async Task<IActionResult> OnPostStopAsync()
     {
         if (live.Find(Id) is not { } session)

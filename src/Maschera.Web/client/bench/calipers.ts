@@ -1,8 +1,9 @@
 import type { Caliper, Pin } from "../scene";
-import { channelOf, info, laneChannelOf, show, view } from "./state";
+import { channelOf, info, laneChannelOf, onCycle, show, view } from "./state";
 import { areaWidth, lanes, onPlaced, pixelOf, secondsOf, secondsPerPixel, type LaneView } from "./lanes";
 import { ask, bench, fail, offerUndo } from "./server";
 import { choice, field, make, numberIn } from "./dom";
+import { openPage } from "../drawer";
 
 // Calipers and pins: kept on the server, measured there on all samples; here they are drawn and dragged.
 const panel = document.querySelector<HTMLElement>("#measures")!;
@@ -16,18 +17,25 @@ let snap = "nearest",
 const shownUnit = (channel: number) => laneChannelOf(channel)?.unit ?? null;
 const visibleLane = (channel: number) => lanes.find((lane) => lane.shown.some((c) => c.channel === channel));
 
-async function snapped(channel: number, at: number) {
-  if (snap === "none") return at;
+interface Snap {
+  seconds: number;
+  what: string;
+}
+
+/** What a jaw is drawn to near a place; with `back`, what comes next or stands before it. Null where nothing stands out. */
+function snapAt(channel: number, at: number, back?: boolean) {
   const unit = channelOf(channel).units.find((u) => u.unit === shownUnit(channel)) ?? channelOf(channel).units[0];
-  const found = await ask<{ seconds: number } | null>("POST", bench("snap"), {
+  return ask<Snap | null>("POST", bench(back === undefined ? "snap" : "snap-next"), {
     channel,
     at,
     reach: snapPixels * secondsPerPixel(),
-    to: snap,
+    to: snap === "none" ? "nearest" : snap,
     level: (level - unit.offset) / unit.factor,
+    ...(back === undefined ? {} : { back }),
   });
-  return found?.seconds ?? at;
 }
+
+const snapped = async (channel: number, at: number) => (snap === "none" ? at : ((await snapAt(channel, at))?.seconds ?? at));
 
 export async function addCaliper(channel: number, from: number, to: number, snaps: boolean, name: string | null = null) {
   try {
@@ -36,6 +44,7 @@ export async function addCaliper(channel: number, from: number, to: number, snap
     calipers.push(made);
     chosen = made.id;
     draw();
+    openPage("measures");
   } catch (error) {
     fail(error);
   }
@@ -86,6 +95,7 @@ export async function addPin(at: number, remark = "") {
     const pin = await ask<Pin>("POST", bench("pins"), { id: 0, at, remark });
     pins = [...pins, pin].sort((a, b) => a.at - b.at);
     draw();
+    openPage("measures");
     panel.querySelector<HTMLInputElement>(`[data-pin="${pin.id}"]`)?.focus();
   } catch (error) {
     fail(error);
@@ -114,6 +124,7 @@ async function removePin(pin: Pin) {
 
 /** Puts jaws, spans and pins where the view has them. */
 export function place() {
+  if (onCycle()) return;
   for (const lane of lanes) {
     const focused = document.activeElement?.closest<HTMLElement>("[data-grip]")?.dataset.grip;
     lane.layer.replaceChildren();
@@ -177,9 +188,11 @@ function dragJaw(event: PointerEvent, lane: LaneView, caliper: Caliper, side: "f
   const left = lane.plot.over.getBoundingClientRect().left;
   jaw.setPointerCapture(event.pointerId);
   let at = caliper[side];
+  const ahead = foresee(lane, caliper, jaw);
   jaw.onpointermove = (move) => {
     at = secondsOf(lane.plot, move.clientX - left);
     jaw.style.left = `${pixelOf(lane.plot, at)}px`;
+    ahead(at, move.altKey);
   };
   jaw.onpointerup = jaw.onpointercancel = async (up) => {
     jaw.onpointermove = null;
@@ -192,7 +205,29 @@ function dragJaw(event: PointerEvent, lane: LaneView, caliper: Caliper, side: "f
   };
 }
 
-/** One sample with the arrows, ten with Shift. */
+/** Shows what a jaw will be drawn to before it is let go: a mark there, and its name on the jaw. */
+function foresee(lane: LaneView, caliper: Caliper, jaw: HTMLElement) {
+  const mark = make("div", { class: "foreseen" });
+  let asking = false;
+  return (at: number, free: boolean) => {
+    if (free || snap === "none") return mark.remove();
+    if (asking) return;
+    asking = true;
+    snapAt(caliper.channel, at)
+      .then((found) => {
+        if (!found || !jaw.onpointermove) return mark.remove();
+        mark.style.left = `${pixelOf(lane.plot, found.seconds)}px`;
+        mark.textContent = found.what;
+        lane.layer.append(mark);
+      })
+      .catch(fail)
+      .finally(() => {
+        asking = false;
+      });
+  };
+}
+
+/** One sample with the arrows, ten with Shift; the next or last edge or peak with full stop and comma. */
 async function stepJaw(event: KeyboardEvent, caliper: Caliper, side: "from" | "to") {
   if (event.key === "Delete" || event.key === "Backspace") {
     event.preventDefault();
@@ -200,14 +235,21 @@ async function stepJaw(event: KeyboardEvent, caliper: Caliper, side: "from" | "t
     return remove(caliper);
   }
   const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
-  if (!by) return;
+  const back = { ",": true, ".": false }[event.key];
+  if (!by && back === undefined) return;
   event.preventDefault();
   event.stopPropagation();
   try {
+    if (back !== undefined) {
+      const found = await snapAt(caliper.channel, caliper[side], back);
+      if (!found) return fail("Nothing more stands out in this direction.");
+      caliper[side] = found.seconds;
+      return await keep(caliper);
+    }
     caliper[side] = await ask<number>("POST", bench("step"), {
       channel: caliper.channel,
       at: caliper[side],
-      by: by * (event.shiftKey ? 10 : 1),
+      by: by! * (event.shiftKey ? 10 : 1),
     });
     await keep(caliper);
   } catch (error) {
@@ -240,8 +282,6 @@ function draw() {
       draw();
     },
   );
-  // What was measured last stands above all else beside the lanes.
-  document.querySelector("#measures-section")!.classList.toggle("order-first", calipers.length > 0);
   const line = make("div", { class: snap === "level" ? "grid grid-cols-2 gap-4" : "" }, field("Jaws are drawn to", snaps));
   if (snap === "level") {
     const entry: HTMLInputElement = make("input", {

@@ -1,20 +1,27 @@
 import { degreesAt, secondsAt, ticksOf } from "../crank";
 import type { Clock } from "../scene";
 import { ask, bench } from "./server";
-import { info, view } from "./state";
+import { axisNow, info, view } from "./state";
 
-/** The capture's clock once it was asked for, and whether the lanes are read by it. */
+/** The capture's clock once it was asked for, or the one a person laid over the trace. */
 let clock: Clock | null = null;
-let on = false;
+let laid = false;
 
-export const inDegrees = () => on && clock !== null;
+export const inDegrees = () => axisNow() === "degrees" && clock !== null;
 export const theClock = () => clock;
+/** True where a person laid the order over the trace: only the page knows this clock. */
+export const isLaid = () => laid;
 
-/** Turns crank degrees on or off; the clock is made the first time. */
-export async function turn() {
+/** The clock, asked for the first time. */
+export async function needClock() {
   clock ??= await ask<Clock>("GET", bench("clock"));
-  on = !on;
-  return on;
+  return clock;
+}
+
+/** Lays a clock of a person's own over the trace; null takes it off. */
+export function layClock(own: Clock | null) {
+  clock = own;
+  laid = own !== null;
 }
 
 /** Round degrees in view, and their places in seconds. */
@@ -23,12 +30,12 @@ export const degreeTicks = () => ticksOf(clock!, view().from, view().to);
 /** What the axis is called. */
 export const degreeTitle = () => {
   const spans = degreesAt(clock!, view().to) - degreesAt(clock!, view().from);
-  return spans > 12 * 360
-    ? "cycles of 720°"
-    : clock!.known
-      ? `crank degrees after firing TDC of cylinder ${clock!.firing[0].cylinder}`
-      : "crank degrees after the wheel's gap";
+  return spans > 12 * 360 ? "cycles of 720°" : cycleTitle();
 };
+
+/** From where degrees are counted. */
+export const cycleTitle = () =>
+  clock!.known ? `crank degrees after firing TDC of cylinder ${clock!.firing[0].cylinder}` : "crank degrees after the wheel's gap";
 
 const others = new Map<number, Clock | null>();
 

@@ -1,3 +1,4 @@
+import { forPage } from "../keys";
 import type { LaneChannel, OtherCapture } from "../scene";
 import { arrangement, channelOf, info, view } from "./state";
 import { ask, bench, fail, fetchWindow, follow, saveArrangement, type Trace } from "./server";
@@ -64,6 +65,9 @@ export function useCompare(redraw: () => void, refresh: () => void, channel: () 
   moved = refresh;
   chosen = channel;
   draw();
+  document.addEventListener("keydown", (event) => {
+    if (event.key === "k" && forPage(event)) knownGood();
+  });
 }
 
 function put() {
@@ -80,6 +84,23 @@ export function moveUnder(shift: number) {
   moved();
 }
 
+const words = (name: string): string[] => name.toLowerCase().match(/[\p{L}\d]+/gu) ?? [];
+
+/** Known-good of this engine underneath by one tap, and away again by the next. */
+function knownGood() {
+  const own = info.channels.map((c) => c.name.toLowerCase());
+  const shared = (o: OtherCapture) => o.channels.filter((c) => own.includes(c.name.toLowerCase())).length;
+  // Of those that share as many channels, the one whose name says the same of the condition.
+  const said = words(document.querySelector("h1")!.textContent!);
+  const alike = (o: OtherCapture) => words(o.name).filter((w) => said.includes(w)).length;
+  const best = info.others
+    .filter((o) => o.good && o.alike && shared(o) > 0)
+    .sort((a, b) => shared(b) - shared(a) || alike(b) - alike(a))[0];
+  if (arrangement.compare) pick("");
+  else if (best) pick(String(best.id));
+  else fail("No capture on the shelf is of this engine, taken under the same condition, with a channel of the same name.");
+}
+
 function pick(text: string) {
   arrangement.compare = text ? { capture: Number(text), shift: 0, stretch: 1 } : null;
   put();
@@ -92,7 +113,10 @@ function draw() {
     ["", "nothing"],
     ...info.others.map((o) => [String(o.id), `${o.name}, ${o.job}`] as [string, string]),
   ];
-  panel.replaceChildren(field("Underneath, as a pencil line", choice(options, compare && under() ? String(compare.capture) : "", pick)));
+  panel.replaceChildren(
+    make("button", { type: "button", class: "act self-start", onclick: knownGood }, compare ? "Take it away" : "Known-good underneath"),
+    field("Underneath, as a pencil line", choice(options, compare && under() ? String(compare.capture) : "", pick)),
+  );
   if (info.others.length === 0) panel.append(make("p", { class: "text-[0.9rem] text-soft" }, "There is no other capture yet."));
   if (!compare || !under()) return;
   const numeric = (label: string, value: number, words: Record<string, string>, take: (value: number) => void) => {

@@ -1,15 +1,19 @@
 import uPlot from "uplot";
 import type { Lane, LaneChannel } from "../scene";
-import { arrangement, channelOf, drawn, info, onView, scaleKey, show, unitOf, view } from "./state";
+import { axesOf, secondScale, twoScales, EDGE, LEFT, RIGHT } from "./axes";
 import { calm, fail, fetchWindow, type Trace } from "./server";
+import { cycleBands, cycleSeries, cycleTables, loadFolds } from "./cycle";
+import { breathing, paintColumns, tellColumns } from "../dense";
 import { partnerOf, underneath } from "./compare";
-import { drawMarks, ink } from "./strokes";
-import { degreeTicks, degreeTitle, inDegrees } from "./clock";
+import { arrangement, channelOf, drawn, onCycle, onView, scaleKey, showAll, unitOf, view } from "./state";
+import { drawMarks, drawPlace, drawStrokes, ink, nameValves } from "./strokes";
 
 export const host = document.querySelector<HTMLElement>("#bench")!;
-const LEFT = 66,
-  RIGHT = 56,
-  EDGE = 16;
+const scroller = document.querySelector<HTMLElement>("#lanes")!;
+/** Pixels of a lane beside its drawing: its name, its lower edge, and the axis under the last one. */
+const NAME = 33,
+  FOOT = 8,
+  AXIS = 40;
 
 /** A lane as it stands on the page. */
 export interface LaneView {
@@ -43,10 +47,8 @@ export const onPlaced = (call: () => void) => {
 
 export const visible = () =>
   arrangement.lanes.map((lane) => ({ lane, shown: lane.channels.filter((c) => !c.hidden) })).filter((l) => l.shown.length > 0);
-const secondScale = (shown: LaneChannel[]) => shown.find((c) => scaleKey(c.channel) !== scaleKey(shown[0].channel));
-const twoScales = () => visible().some((l) => secondScale(l.shown));
 const usualHeight = (count: number) =>
-  Math.round(Math.max(96, Math.min(330, (window.innerHeight - 396 - document.querySelector("#cycle-strip")!.clientHeight) / count - 26)));
+  Math.round(Math.max(84, Math.min(560, (scroller.clientHeight - (AXIS - FOOT) - 4) / count - NAME - FOOT)));
 
 /** Pixels from the page's lane edge to a place in seconds. */
 export function pixelOf(plot: uPlot, seconds: number) {
@@ -58,72 +60,22 @@ export function secondsOf(plot: uPlot, pixel: number) {
 }
 
 /** Pixels of the drawing area, and what one of them is in seconds. */
-export const areaWidth = () => lanes[0]?.plot.over.clientWidth || Math.max(50, host.clientWidth - LEFT - (twoScales() ? RIGHT : EDGE));
+export const areaWidth = () =>
+  lanes[0]?.plot.over.clientWidth || Math.max(50, host.clientWidth - LEFT - (twoScales(visible().map((l) => l.shown)) ? RIGHT : EDGE));
 export const secondsPerPixel = () => (view().to - view().from) / areaWidth();
-
-function axes(shown: LaneChannel[], last: boolean): uPlot.Axis[] {
-  const common = {
-    stroke: ink("--soft"),
-    grid: { stroke: ink("--grid"), width: 1 },
-    ticks: { stroke: ink("--grid"), width: 1, size: 4 },
-    font: '12px "Spline Sans Mono"',
-  };
-  const digits = () => Math.max(1, Math.min(8, Math.ceil(-Math.log10((view().to - view().from) / 10))));
-  const label = (c: LaneChannel) => unitOf(c).unit || "of full scale";
-  const list: uPlot.Axis[] = [
-    inDegrees()
-      ? {
-          ...common,
-          size: last ? 40 : 8,
-          label: last ? degreeTitle() : undefined,
-          labelSize: last ? 16 : 0,
-          labelFont: "12px Archivo",
-          splits: () => degreeTicks().seconds,
-          values: () => (last ? degreeTicks().labels : degreeTicks().labels.map(() => "")),
-        }
-      : {
-          ...common,
-          size: last ? 40 : 8,
-          label: last ? "seconds" : undefined,
-          labelSize: last ? 16 : 0,
-          labelFont: "12px Archivo",
-          values: (_, ticks) => ticks.map((t) => (last ? t.toFixed(digits()) : "")),
-        },
-    {
-      ...common,
-      scale: `y${scaleKey(shown[0].channel)}`,
-      size: LEFT - 16,
-      label: label(shown[0]),
-      labelSize: 16,
-      labelFont: "12px Archivo",
-      space: 26,
-    },
-  ];
-  const second = secondScale(shown);
-  if (second)
-    list.push({
-      ...common,
-      grid: { show: false },
-      scale: `y${scaleKey(second.channel)}`,
-      side: 1,
-      size: RIGHT - 16,
-      label: label(second),
-      labelSize: 16,
-      labelFont: "12px Archivo",
-      space: 26,
-    });
-  return list;
-}
 
 /** The lines a channel is drawn with: what lies underneath, the raw trace, then itself. */
 export function seriesOf(shown: LaneChannel): uPlot.Series[] {
+  if (onCycle()) return cycleSeries(shown);
   const scale = `y${scaleKey(shown.channel)}`;
   const stroke = ink(`--trace-${channelOf(shown.channel).ink}`);
   const common = { scale, points: { show: false }, spanGaps: false };
   return [
     ...(hasPencil(shown) ? [{ ...common, stroke: ink("--soft"), width: 1, dash: [5, 4] }] : []),
     ...(hasRaw(shown) ? [{ ...common, stroke, width: 1, alpha: 0.3 }] : []),
-    channelOf(shown.channel).desired ? { ...common, stroke: ink("--ink"), width: 1, dash: [6, 4] } : { ...common, stroke, width: 1.25 },
+    channelOf(shown.channel).desired
+      ? { ...common, stroke: ink("--ink"), width: 1, dash: [6, 4] }
+      : { ...common, stroke, width: 1.25, paths: breathing },
   ];
 }
 
@@ -139,7 +91,7 @@ export function build() {
   const list = visible();
   const hint = document.querySelector<HTMLElement>("#no-lanes")!;
   hint.hidden = list.length > 0;
-  const right = twoScales() ? RIGHT : 0;
+  const right = twoScales(list.map((l) => l.shown)) ? RIGHT : 0;
   list.forEach(({ lane, shown }, i) => {
     const last = i === list.length - 1;
     const frame = document.createElement("div");
@@ -151,7 +103,7 @@ export function build() {
     const plot = new uPlot(
       {
         width: host.clientWidth,
-        height: (lane.height ?? usualHeight(list.length)) + (last ? 40 : 8),
+        height: (lane.height ?? usualHeight(list.length)) + (last ? AXIS : FOOT),
         legend: { show: false },
         padding: [4, secondScale(shown) ? 0 : right || EDGE, 0, 0],
         cursor: { sync: { key: "bench" }, drag: { x: false, y: false }, y: false, points: { show: false } },
@@ -163,9 +115,14 @@ export function build() {
               .map((key) => [`y${key}`, { auto: false, range: () => scales.get(key) ?? ([0, 1] as [number, number]) }]),
           ),
         },
-        axes: axes(shown, last),
+        axes: axesOf(shown, last),
         series: [{}, ...shown.flatMap(seriesOf)],
-        hooks: { drawClear: shown.some((c) => channelOf(c.channel).marked) ? [drawMarks] : [] },
+        bands: onCycle() ? cycleBands(shown) : [],
+        hooks: {
+          drawClear: [drawStrokes, ...(shown.some((c) => channelOf(c.channel).marked) && !onCycle() ? [drawMarks] : [])],
+          drawSeries: [paintColumns],
+          draw: i === 0 ? [drawPlace, nameValves] : [drawPlace],
+        },
       },
       [[], ...shown.flatMap(seriesOf).map(() => [])] as unknown as uPlot.AlignedData,
       frame,
@@ -193,7 +150,7 @@ function isNear(lane: LaneView) {
 }
 
 let scrolled = 0;
-addEventListener(
+scroller.addEventListener(
   "scroll",
   () => {
     clearTimeout(scrolled);
@@ -240,6 +197,7 @@ async function load() {
 }
 
 async function fill() {
+  if (onCycle()) return fillCycle();
   const { from, to } = view();
   const standing = lanes.filter(isNear);
   const all = standing.flatMap((lane) => lane.shown);
@@ -262,31 +220,54 @@ async function fill() {
   ]);
   if (standing.some((lane) => !lanes.includes(lane))) return;
   for (const lane of standing) {
-    const lists = new Map<number, (number | null)[][]>();
-    const tables = lane.shown.flatMap((shown) => {
+    const columned = [false];
+    hold(lane, (shown) => {
       const unit = unitOf(shown);
-      const table = (trace: Trace | undefined) => ({
-        x: trace?.seconds ?? [],
-        y: trace?.values.map((v) => (v === null ? null : drawn(shown, unit, v))) ?? [],
-      });
-      const made = [
+      const table = (trace: Trace | undefined) => {
+        columned.push(trace?.columns === true);
+        return { x: trace?.seconds ?? [], y: trace?.values.map((v) => (v === null ? null : drawn(shown, unit, v))) ?? [] };
+      };
+      return [
         ...(hasPencil(shown) ? [table(under.get(shown.channel))] : []),
         ...(hasRaw(shown) ? [table(raw[copies.indexOf(shown)])] : []),
         table(own[all.indexOf(shown)]),
       ];
-      const key = scaleKey(shown.channel);
-      lists.set(key, [...(lists.get(key) ?? []), ...made.map((t) => t.y)]);
-      return made;
     });
-    for (const [key, values] of lists) scale(lane.shown.find((c) => c.channel === key) ?? lane.shown[0], values);
-    lane.waiting = joined(tables);
+    tellColumns(lane.plot, columned);
   }
   paintSoon();
   await new Promise((done) => requestAnimationFrame(done));
 }
 
+async function fillCycle() {
+  const standing = [...lanes];
+  await loadFolds(standing.flatMap((lane) => lane.shown));
+  if (!onCycle() || standing.some((lane) => !lanes.includes(lane))) return;
+  for (const lane of standing) hold(lane, cycleTables);
+  paintSoon();
+}
+
+/** Takes the tables of a lane's channels to be painted next, and fits their scales. */
+function hold(lane: LaneView, tablesOf: (shown: LaneChannel) => Table[]) {
+  const lists = new Map<number, (number | null)[][]>();
+  const tables = lane.shown.flatMap((shown) => {
+    const made = tablesOf(shown);
+    const key = scaleKey(shown.channel);
+    lists.set(key, [...(lists.get(key) ?? []), ...made.map((t) => t.y)]);
+    return made;
+  });
+  for (const [key, values] of lists) scale(lane.shown.find((c) => c.channel === key) ?? lane.shown[0], values);
+  lane.waiting = joined(tables);
+}
+
+/** Values on their own times. */
+interface Table {
+  x: number[];
+  y: (number | null)[];
+}
+
 /** Series on axes of their own, on one axis; where all share one nothing is done. */
-function joined(tables: { x: number[]; y: (number | null)[] }[]): uPlot.AlignedData {
+function joined(tables: Table[]): uPlot.AlignedData {
   const filled = tables.filter((t) => t.x.length > 0);
   if (filled.length === 0) return [[], ...tables.map(() => [])] as unknown as uPlot.AlignedData;
   const first = filled[0].x;
@@ -338,9 +319,9 @@ export function rebuild() {
 
 onView(() => {
   const { from, to } = view();
-  const places = Math.max(3, Math.min(9, Math.ceil(-Math.log10((to - from) / 100))));
-  document.querySelector("#window-span")!.textContent = `${from.toFixed(places)} – ${to.toFixed(places)} s`;
+  const places = onCycle() ? 1 : Math.max(3, Math.min(9, Math.ceil(-Math.log10((to - from) / 100))));
+  document.querySelector("#window-span")!.textContent = `${from.toFixed(places)} – ${to.toFixed(places)} ${onCycle() ? "°" : "s"}`;
   refresh();
 });
 
-export const fit = () => show(info.from, info.to);
+export const fit = showAll;

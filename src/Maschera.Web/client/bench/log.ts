@@ -1,6 +1,6 @@
-import { channelOf, drawn, info, laneChannelOf, onView, show, unitOf, view } from "./state";
+import { channelOf, drawn, laneChannelOf, onCycle, onView, show, unitOf, view } from "./state";
 import { ask, bench } from "./server";
-import { lanes, onBuilt, seriesOf } from "./lanes";
+import { drawPointer } from "./pointer";
 import { make } from "./dom";
 
 interface Statistic {
@@ -78,26 +78,6 @@ async function drawStatistics() {
   drawPointer();
 }
 
-/** The value of each channel at the pointer, beside its name and in its row. */
-function drawPointer() {
-  for (const lane of lanes) {
-    const at = lane.plot.cursor.idx;
-    let series = 0;
-    for (const entry of lane.shown) {
-      series += seriesOf(entry).length;
-      const value = at === null || at === undefined ? null : nearest(lane.plot.data[series] as (number | null | undefined)[], at);
-      for (const place of document.querySelectorAll<HTMLElement>(`[data-pointer="${entry.channel}"]`))
-        place.textContent = value === null ? "" : digits(value);
-    }
-  }
-}
-
-/** The last value at or before a place. */
-function nearest(values: (number | null | undefined)[], at: number) {
-  for (let i = Math.min(at, values.length - 1); i >= 0 && i > at - 200; i--) if (typeof values[i] === "number") return values[i] as number;
-  return null;
-}
-
 async function drawEvents() {
   const list = document.querySelector<HTMLElement>("#log-events")!;
   const events = await ask<LogEvent[]>("GET", bench("events")).catch(() => []);
@@ -169,8 +149,8 @@ function startFind() {
 
 export function startLog() {
   if (!table) return;
-  onBuilt((lane) => (lane.plot.hooks.setCursor = [...(lane.plot.hooks.setCursor ?? []), drawPointer]));
   onView(() => {
+    if (onCycle()) return;
     clearTimeout(timer);
     timer = window.setTimeout(drawStatistics, 250);
     for (const entry of document.querySelectorAll<HTMLInputElement>("[data-from]")) entry.value = String(view().from);

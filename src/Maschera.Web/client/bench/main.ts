@@ -5,10 +5,14 @@ import { drawOverview } from "./overview";
 import { startCalipers } from "./calipers";
 import { useCompare } from "./compare";
 import { chosenLane } from "./move";
-import { startDegrees } from "./degrees";
+import { startAxis } from "./axis";
+import { startDrawer } from "../drawer";
 import { startLog } from "./log";
+import { startPointer } from "./pointer";
+import { startSpans } from "./spans";
 import "./derive";
 import "./export";
+import "./order";
 
 function redraw() {
   build();
@@ -23,13 +27,16 @@ window.addEventListener("resize", () => {
 });
 document.addEventListener("light", redraw);
 document.fonts.ready.then(() => {
+  startDrawer(redraw);
   // Before the lanes are built, for it follows the pointer on each of them.
+  startPointer();
   startLog();
   build();
   startCalipers();
+  startSpans();
   drawHidden();
   drawOverview();
-  startDegrees(redraw);
+  startAxis(redraw);
   useCompare(rebuild, refresh, () => chosenLane().shown[0].channel);
   show(view().from, view().to, false);
 });

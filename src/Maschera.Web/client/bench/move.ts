@@ -1,6 +1,8 @@
+import { forPage } from "../keys";
 import { fit, fitHeight, host, lanes, onBuilt, secondsOf, type LaneView } from "./lanes";
-import { address, back, forward, onView, pan, rememberView, show, view, zoom, scaleKey } from "./state";
+import { address, back, forward, onCycle, onView, pan, rememberView, show, view, zoom, scaleKey } from "./state";
 import { addCaliper, addPin } from "./calipers";
+import { addSpan } from "./spans";
 import { saveArrangement } from "./server";
 
 type Mode = "move" | "box" | "measure" | "pin";
@@ -8,10 +10,24 @@ let mode: Mode = "move";
 /** The lane that was last touched or pointed at. */
 let chosen = 0;
 
+/** What the next tap on a lane is for; null where it moves as usual. */
+let tapping: ((channel: number, at: number) => void) | null = null;
+
+/** The next tap on a lane goes to `take`; Escape leaves it. */
+export function onNextTap(take: (channel: number, at: number) => void) {
+  tapping = take;
+  host.dataset.mode = "pin";
+}
+
+/** Measures between two places: kept seconds on the capture, or degrees on the mean cycle. */
+const measure = (channel: number, from: number, to: number, snaps: boolean) =>
+  onCycle() ? addSpan(channel, from, to, snaps) : addCaliper(channel, from, to, snaps);
+
 export const chosenLane = () => lanes[chosen] ?? lanes[0];
 
 export function setMode(next: Mode) {
   mode = next;
+  tapping = null;
   host.dataset.mode = next;
   for (const button of document.querySelectorAll<HTMLButtonElement>("[data-mode]"))
     if (button instanceof HTMLButtonElement) button.setAttribute("aria-pressed", String(button.dataset.mode === next));
@@ -69,6 +85,13 @@ function press(event: PointerEvent, lane: LaneView) {
     pinch(over, left);
     return;
   }
+  if (tapping) {
+    const take = tapping;
+    stop();
+    setMode("move");
+    take(lane.shown[0].channel, at(event.clientX));
+    return;
+  }
   if (mode === "pin") {
     stop();
     setMode("move");
@@ -116,7 +139,7 @@ function press(event: PointerEvent, lane: LaneView) {
     if (Math.abs(up.clientX - start.x) < 6) return;
     if (mode === "measure") {
       setMode("move");
-      addCaliper(lane.shown[0].channel, a, b, !up.altKey);
+      measure(lane.shown[0].channel, a, b, !up.altKey);
       return;
     }
     setMode("move");
@@ -176,12 +199,12 @@ const actions: Record<string, () => void> = {
     saveArrangement();
   },
   box: () => setMode(mode === "box" ? "move" : "box"),
-  pin: () => setMode(mode === "pin" ? "move" : "pin"),
+  pin: () => !onCycle() && setMode(mode === "pin" ? "move" : "pin"),
   measure: () => {
     if (mode !== "measure") return setMode("measure");
     setMode("move");
     const { from, to } = view();
-    addCaliper(chosenLane().shown[0].channel, from + 0.4 * (to - from), from + 0.6 * (to - from), true);
+    measure(chosenLane().shown[0].channel, from + 0.4 * (to - from), from + 0.6 * (to - from), true);
   },
   move: () => setMode("move"),
 };
@@ -211,16 +234,9 @@ document.addEventListener("click", (event) => {
   else if (name) actions[name]();
 });
 document.addEventListener("keydown", (event) => {
-  if (
-    event.ctrlKey ||
-    event.metaKey ||
-    event.altKey ||
-    event.defaultPrevented ||
-    (event.target as HTMLElement).closest("input, select, textarea, summary, dialog[open], [data-grip]")
-  )
-    return;
+  if (event.defaultPrevented || !forPage(event, "summary, [data-grip]")) return;
   const name = event.key === "Backspace" && event.shiftKey ? "forward" : keys[event.key];
-  if (!name || (name === "move" && mode === "move")) return;
+  if (!name || (name === "move" && mode === "move" && !tapping)) return;
   event.preventDefault();
   actions[name]();
 });

@@ -1,4 +1,4 @@
-import { arrangement, channelOf, info, onView, show, view } from "./state";
+import { arrangement, captureView as view, channelOf, info, onCycle, onView, show } from "./state";
 import { fetchWindow, fail, type Trace } from "./server";
 import { ink } from "./strokes";
 
@@ -102,6 +102,7 @@ function paint() {
 }
 
 canvas.addEventListener("pointerdown", (event) => {
+  if (onCycle()) return;
   const left = canvas.getBoundingClientRect().left;
   const at = (x: number) => info.from + ((x - left) / canvas.clientWidth) * span();
   const start = at(event.clientX),

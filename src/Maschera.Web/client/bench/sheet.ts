@@ -1,5 +1,5 @@
 import type { Lane, LaneChannel } from "../scene";
-import { arrangement, channelOf, info, laneChannelOf } from "./state";
+import { arrangement, channelOf, info, laneChannelOf, unitOf } from "./state";
 import { host, lanes, onBuilt, rebuild, scaleOf, secondsPerPixel, type LaneView } from "./lanes";
 import { ask, bench, fail, follow, offerUndo, saveArrangement } from "./server";
 import { choice, field, make, numberIn } from "./dom";
@@ -12,14 +12,14 @@ import { ink } from "./strokes";
 const sheet = document.querySelector<HTMLDialogElement>("#lane-sheet")!;
 
 onBuilt((lane) => {
-  lane.name.replaceChildren(...lane.shown.map((shown, i) => nameOf(lane, shown, i)));
+  lane.name.replaceChildren(...lane.shown.map((shown) => nameOf(lane, shown)));
   if (lane === lanes[0]) {
     const grip = handle(secondsPerPixel);
     if (grip) lane.name.append(grip);
   }
 });
 
-function nameOf(lane: LaneView, shown: LaneChannel, at: number) {
+function nameOf(lane: LaneView, shown: LaneChannel) {
   const channel = channelOf(shown.channel);
   const done = [
     shown.invert && "inverted",
@@ -32,19 +32,16 @@ function nameOf(lane: LaneView, shown: LaneChannel, at: number) {
   const swatch = make("i", {});
   if (channel.desired) Object.assign(swatch.style, { background: "none", height: "0", borderTop: `2px dashed ${ink("--ink")}` });
   else swatch.style.background = ink(`--trace-${channel.ink}`);
-  const words = [
-    channel.name,
-    channel.expression ? ` = ${channel.expression}` : "",
-    done.length ? ` (${done.join(", ")})` : "",
-    at > 1 ? `, ${shown.unit ?? channel.unit}` : "",
-  ].join("");
+  const words = [channel.name, channel.expression ? ` = ${channel.expression}` : "", done.length ? ` (${done.join(", ")})` : ""].join("");
   const button = make(
     "button",
-    { type: "button", class: "trace", "aria-haspopup": "dialog", "aria-label": `${words}, settings`, onclick: () => open(shown.channel) },
+    { type: "button", class: "trace", "aria-haspopup": "dialog", onclick: () => open(shown.channel) },
     swatch,
     words,
+    make("span", { class: "fig font-normal text-soft empty:hidden" }, unitOf(shown).unit || "of full scale"),
     make("span", { class: "fig min-w-14 text-right font-normal text-soft empty:hidden", "data-pointer": String(shown.channel) }),
-    make("span", { class: "more" }, "▾"),
+    make("span", { class: "sr-only" }, ", settings"),
+    make("span", { class: "more", "aria-hidden": "true" }, "▾"),
   );
   drag(button, lane, shown);
   return button;
@@ -347,7 +344,28 @@ async function removeDerived(id: number) {
 
 const hidden = document.querySelector<HTMLElement>("#hidden-channels")!;
 
+/** Every channel with a way to its sheet, in the drawer. */
+function drawList() {
+  document
+    .querySelector("#channel-list")!
+    .replaceChildren(
+      ...info.channels.map((channel) =>
+        make(
+          "li",
+          { class: "flex items-center justify-between border-b border-grid" },
+          make("span", {}, channel.name),
+          make(
+            "button",
+            { type: "button", class: "act quiet", "aria-label": `${channel.name}: set up`, onclick: () => open(channel.id) },
+            "Set up",
+          ),
+        ),
+      ),
+    );
+}
+
 export function drawHidden() {
+  drawList();
   const aside = arrangement.lanes.flatMap((l) => l.channels).filter((c) => c.hidden && info.channels.some((i) => i.id === c.channel));
   hidden.replaceChildren(
     ...(aside.length

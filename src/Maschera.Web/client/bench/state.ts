@@ -6,18 +6,41 @@ export interface View {
   to: number;
 }
 
+/** What runs across the lanes: the capture's seconds, also where they are labelled in degrees, or the degrees of one cycle. */
+export type Axis = "seconds" | "degrees" | "cycle";
+
+/** One ground on which views lie: its ends, the closest view, and the way back. */
+interface Ground {
+  from: number;
+  to: number;
+  least: number;
+  view: View;
+  views: View[];
+  ahead: View[];
+}
+
 export const info: BenchScene = JSON.parse(document.querySelector("#bench-data")!.textContent!);
 export const arrangement = info.arrangement;
 
-/** The closest view, seconds. */
+/** The closest view on the capture, seconds. */
 const least = 2e-6;
-const room = () => Math.max(info.to - info.from, least);
-const views: View[] = [];
-const ahead: View[] = [];
+const end = Math.max(info.to, info.from + least);
+const capture: Ground = { from: info.from, to: end, least, view: startView(), views: [], ahead: [] };
+const cycle: Ground = { from: 0, to: 720, least: 2, view: { from: 0, to: 720 }, views: [], ahead: [] };
 const watchers: (() => void)[] = [];
-let current = startView();
+let axis: Axis = "seconds";
 
-export const view = () => current;
+export const axisNow = () => axis;
+export const onCycle = () => axis === "cycle";
+export const takeAxis = (next: Axis) => {
+  axis = next;
+};
+const ground = () => (axis === "cycle" ? cycle : capture);
+
+/** What the lanes show now: seconds, or degrees of a cycle. */
+export const view = () => ground().view;
+/** What of the capture is in view, or was before the lanes went over to one cycle; seconds. */
+export const captureView = () => capture.view;
 export const onView = (watcher: () => void) => {
   watchers.push(watcher);
 };
@@ -43,44 +66,49 @@ export function drawn(shown: LaneChannel, unit: UnitChoice, value: number) {
 }
 
 export function show(from: number, to: number, remember = true) {
-  const span = Math.max(least, Math.min(to - from, room()));
-  from = Math.max(info.from, Math.min(from, info.to - span));
+  const on = ground();
+  const span = Math.max(on.least, Math.min(to - from, on.to - on.from));
+  from = Math.max(on.from, Math.min(from, on.to - span));
   if (!Number.isFinite(from)) return;
   if (remember) {
-    views.push(current);
-    ahead.length = 0;
+    on.views.push(on.view);
+    on.ahead.length = 0;
   }
-  current = { from, to: from + span };
+  on.view = { from, to: from + span };
   for (const watcher of watchers) watcher();
 }
 
-export function zoom(factor: number, at = (current.from + current.to) / 2, remember = true) {
-  show(at - (at - current.from) * factor, at + (current.to - at) * factor, remember);
+/** The whole of what runs across the lanes. */
+export const showAll = () => show(ground().from, ground().to);
+
+export function zoom(factor: number, at = (view().from + view().to) / 2, remember = true) {
+  show(at - (at - view().from) * factor, at + (view().to - at) * factor, remember);
 }
 
 export function pan(share: number) {
-  const by = share * (current.to - current.from);
-  show(current.from + by, current.to + by, false);
+  const by = share * (view().to - view().from);
+  show(view().from + by, view().to + by, false);
 }
 
 /** Remembers the view before a drag or a turn of the wheel, once for the whole of it. */
 export function rememberView() {
+  const { views, ahead, view: now } = ground();
   const last = views[views.length - 1];
-  if (!last || last.from !== current.from || last.to !== current.to) views.push(current);
+  if (!last || last.from !== now.from || last.to !== now.to) views.push(now);
   ahead.length = 0;
 }
 
 export function back() {
-  step(views, ahead);
+  step(ground().views, ground().ahead);
 }
 export function forward() {
-  step(ahead, views);
+  step(ground().ahead, ground().views);
 }
 
 function step(from: View[], onto: View[]) {
   const next = from.pop();
   if (!next) return;
-  onto.push(current);
+  onto.push(view());
   show(next.from, next.to, false);
 }
 
@@ -88,14 +116,16 @@ function startView(): View {
   const words = new URLSearchParams(location.search);
   const from = Number(words.get("from") ?? NaN),
     to = Number(words.get("to") ?? NaN);
-  return from < to && from >= info.from - room() && to <= info.to + room() ? { from, to } : { from: info.from, to: info.from + room() };
+  const room = end - info.from;
+  return from < to && from >= info.from - room && to <= info.to + room ? { from, to } : { from: info.from, to: end };
 }
 
 /** The address of exactly this view. */
 export function address() {
   const words = new URLSearchParams(location.search);
-  // The axis chosen stays in the address with the view.
-  words.set("from", current.from.toPrecision(12));
-  words.set("to", current.to.toPrecision(12));
+  words.set("from", capture.view.from.toPrecision(12));
+  words.set("to", capture.view.to.toPrecision(12));
+  if (axis === "seconds") words.delete("axis");
+  else words.set("axis", axis);
   return `${location.pathname}?${words}`;
 }

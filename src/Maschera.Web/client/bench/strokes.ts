@@ -1,7 +1,111 @@
 import type uPlot from "uplot";
-import { info } from "./state";
+import { degreesAt, secondsAt } from "../crank";
+import { theClock } from "./clock";
+import { info, onCycle, view } from "./state";
+import { markedPlace } from "./place";
 
 export const ink = (name: string) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+
+/** The strokes of a cycle from a cylinder's firing TDC on. */
+export const strokes = ["power", "exhaust", "intake", "compression"];
+
+/** The cylinder whose strokes are shaded down all lanes; null for none. */
+let cylinder: number | null = null;
+export const chosenCylinder = () => cylinder;
+export const chooseCylinder = (next: number | null) => {
+  cylinder = next;
+};
+
+/** What runs across, from and to, in crank degrees. */
+export function degreesInView() {
+  const { from, to } = view();
+  return onCycle() ? { from, to } : { from: degreesAt(theClock()!, from), to: degreesAt(theClock()!, to) };
+}
+
+/** A place in crank degrees on what runs across. */
+export const across = (degrees: number) => (onCycle() ? degrees : secondsAt(theClock()!, degrees));
+
+/** Shades the chosen cylinder's strokes down a lane, and marks when its valves move; the strip above names the strokes. */
+export function drawStrokes(plot: uPlot) {
+  const firing = firingOfChosen();
+  if (firing === null) return;
+  const { ctx } = plot;
+  const { left, top, width, height } = plot.bbox;
+  const { from, to } = degreesInView();
+  const x = (degrees: number) => plot.valToPos(across(degrees), "x", true);
+  ctx.save();
+  clip(plot);
+  for (let n = Math.floor((from - firing) / 180); firing + n * 180 < to; n++) {
+    const a = Math.max(left, x(firing + n * 180)),
+      b = Math.min(left + width, x(firing + (n + 1) * 180));
+    if (!(b > a)) continue;
+    const stroke = ((n % 4) + 4) % 4;
+    ctx.fillStyle = ink(stroke === 0 ? "--trace-2" : "--ink");
+    ctx.globalAlpha = [0.16, 0, 0.035, 0.09][stroke];
+    ctx.fillRect(a, top, b - a, height);
+    ctx.globalAlpha = 1;
+  }
+  ctx.strokeStyle = ink("--soft");
+  ctx.lineWidth = devicePixelRatio;
+  ctx.setLineDash([2 * devicePixelRatio, 3 * devicePixelRatio]);
+  for (const { at } of valvesInView(plot, firing)) {
+    ctx.beginPath();
+    ctx.moveTo(at, top);
+    ctx.lineTo(at, top + height);
+    ctx.stroke();
+  }
+  ctx.restore();
+}
+
+/** Names the chosen cylinder's valve events over the trace, each with its degrees after the cylinder's firing TDC. */
+export function nameValves(plot: uPlot) {
+  const firing = firingOfChosen();
+  if (firing === null) return;
+  const { ctx } = plot;
+  const dpr = devicePixelRatio;
+  ctx.save();
+  clip(plot);
+  ctx.font = `${11 * dpr}px "Spline Sans Mono"`;
+  ctx.textAlign = "left";
+  ctx.textBaseline = "alphabetic";
+  for (const { name, degrees, at, row } of valvesInView(plot, firing)) {
+    const word = `${name.toUpperCase()} ${Math.round(((degrees % 720) + 720) % 720)}°`;
+    const base = plot.bbox.top + (12 + (row % 2) * 14) * dpr;
+    ctx.fillStyle = ink("--paper");
+    ctx.fillRect(at + 2 * dpr, base - 10 * dpr, ctx.measureText(word).width + 4 * dpr, 13 * dpr);
+    ctx.fillStyle = ink("--ink");
+    ctx.fillText(word, at + 4 * dpr, base);
+  }
+  ctx.restore();
+}
+
+function clip(plot: uPlot) {
+  const { left, top, width, height } = plot.bbox;
+  plot.ctx.beginPath();
+  plot.ctx.rect(left, top, width, height);
+  plot.ctx.clip();
+}
+
+/** Degrees of the chosen cylinder's firing TDC; null where none is chosen or the cycle is not known. */
+function firingOfChosen() {
+  const clock = theClock();
+  return cylinder === null || !clock?.known ? null : (clock.firing.find((f) => f.cylinder === cylinder)?.degrees ?? null);
+}
+
+/** The valve events in view with their pixel, by the engine file; none where more than two cycles are in view. */
+function valvesInView(plot: uPlot, firing: number) {
+  const { valves } = theClock()!;
+  const { from, to } = degreesInView();
+  if (!valves || to - from > 1445) return [];
+  return Object.entries(valves).flatMap(([name, degrees], row) => {
+    const found: { name: string; degrees: number; at: number; row: number }[] = [];
+    for (let cycle = Math.floor((from - firing) / 720) - 1; firing + degrees + cycle * 720 <= to; cycle++) {
+      const at = plot.valToPos(across(firing + degrees + cycle * 720), "x", true);
+      if (firing + degrees + cycle * 720 >= from && Number.isFinite(at)) found.push({ name, degrees, at, row });
+    }
+    return found;
+  });
+}
 
 /** Tints the stretches a reading speaks of, each with its label; an odd one is hatched as well as tinted. */
 export function drawMarks(plot: uPlot) {
@@ -25,6 +129,34 @@ export function drawMarks(plot: uPlot) {
     if (b - a < 13 * devicePixelRatio) continue;
     ctx.fillStyle = mark.odd ? ink("--fault") : ink("--soft");
     ctx.fillText(mark.label, (a + b) / 2, top + height - 6 * devicePixelRatio);
+  }
+  ctx.restore();
+}
+
+/** Brackets the place that a figure leads to. */
+export function drawPlace(plot: uPlot) {
+  const place = markedPlace();
+  if (!place || onCycle()) return;
+  const { ctx } = plot;
+  const { left, top, width, height } = plot.bbox;
+  const a = Math.max(left, plot.valToPos(place.from, "x", true)),
+    b = Math.min(left + width, plot.valToPos(place.to, "x", true));
+  if (b < left || a > left + width) return;
+  ctx.save();
+  ctx.strokeStyle = ink("--fault");
+  ctx.lineWidth = 2 * devicePixelRatio;
+  const arm = 6 * devicePixelRatio,
+    in_ = devicePixelRatio;
+  for (const [x, way] of [
+    [a, 1],
+    [Math.max(b, a + 2 * arm), -1],
+  ]) {
+    ctx.beginPath();
+    ctx.moveTo(x + way * arm, top + in_);
+    ctx.lineTo(x, top + in_);
+    ctx.lineTo(x, top + height - in_);
+    ctx.lineTo(x + way * arm, top + height - in_);
+    ctx.stroke();
   }
   ctx.restore();
 }

@@ -1,6 +1,9 @@
 import { HubConnectionBuilder, LogLevel, type ISubscription } from "@microsoft/signalr";
 import uPlot from "uplot";
 import { ask } from "../ask";
+import { breathing, paintColumns, tellColumns } from "../dense";
+import { openPage, startDrawer } from "../drawer";
+import { forPage } from "../keys";
 import type { Keep, LiveFrame, LiveInfo } from "../scene";
 import { scaleFor } from "./scale";
 
@@ -11,7 +14,11 @@ const find = <T extends HTMLElement>(id: string) => document.querySelector<T>(`#
 const fail = (error: unknown) => {
   find("live-error").textContent = error instanceof Error ? error.message : String(error);
 };
-const columns = () => Math.max(200, host.clientWidth - 80);
+const columns = () => Math.max(200, host.clientWidth - LEFT - EDGE);
+
+/** Room left and right of the lanes, px. */
+const LEFT = 58,
+  EDGE = 26;
 
 let span = 2,
   width = span / columns();
@@ -31,7 +38,7 @@ const post = <T>(path: string, body?: unknown) => ask<T>("POST", `/live/${info.i
 function build() {
   plots.splice(0).forEach((plot) => plot.destroy());
   host.replaceChildren();
-  const high = Math.max(110, Math.min(260, (window.innerHeight - 376) / info.channels.length - 30));
+  const high = Math.max(84, Math.min(560, (find("lanes").clientHeight - 36) / info.channels.length - 41));
   info.channels.forEach((channel, i) => {
     const last = i === info.channels.length - 1;
     const frame = document.createElement("div");
@@ -42,7 +49,10 @@ function build() {
     swatch.style.background = ink(`--trace-${i % 6}`);
     const text = document.createElement("span");
     text.className = "flex min-h-8 items-center gap-2";
-    text.append(swatch, channel.name);
+    const unit = document.createElement("span");
+    unit.className = "fig font-normal text-soft";
+    unit.textContent = channel.unit;
+    text.append(swatch, channel.name, unit);
     name.append(text);
     frame.append(name);
     host.append(frame);
@@ -57,25 +67,27 @@ function build() {
         width: host.clientWidth,
         height: high + (last ? 40 : 8),
         legend: { show: false },
-        padding: [4, 26, 0, 0],
+        padding: [4, EDGE, 0, 0],
         cursor: { drag: { x: false, y: false }, y: false, points: { show: false } },
         scales: { x: { time: false, auto: false, min: 0, max: span }, y: { auto: false, range: () => scales[i] } },
         axes: [
           {
             ...common,
-            size: last ? 40 : 8,
+            size: last ? 24 : 8,
             label: last ? "seconds since the start" : undefined,
             labelSize: last ? 16 : 0,
             labelFont: "12px Archivo",
             values: (_, ticks) => ticks.map((t) => (last ? t.toFixed(digits()) : "")),
           },
-          { ...common, size: 50, label: channel.unit, labelSize: 16, labelFont: "12px Archivo", space: 26 },
+          { ...common, size: LEFT, space: 26 },
         ],
-        series: [{}, { stroke: ink(`--trace-${i % 6}`), width: 1.25, points: { show: false } }],
+        hooks: { drawSeries: [paintColumns] },
+        series: [{}, { stroke: ink(`--trace-${i % 6}`), width: 1.25, points: { show: false }, paths: breathing }],
       },
       [[], []],
       frame,
     );
+    tellColumns(plot, [false, true]);
     look(plot);
     plots.push(plot);
   });
@@ -306,15 +318,16 @@ find<HTMLSelectElement>("span").addEventListener("change", (event) => {
   else restart();
 });
 document.addEventListener("keydown", (event) => {
-  if (event.ctrlKey || event.metaKey || event.altKey || (event.target as HTMLElement).closest("input, select, textarea, dialog[open]"))
-    return;
+  if (!forPage(event)) return;
   if (event.key === "+" || event.key === "=") zoom(0.5);
   else if (event.key === "-") zoom(2);
   else if (event.key === "ArrowLeft" && held) move(held.from - (held.to - held.from) / 4, held.to - (held.to - held.from) / 4);
   else if (event.key === "ArrowRight" && held) move(held.from + (held.to - held.from) / 4, held.to + (held.to - held.from) / 4);
   else if (event.key === "h") find("hold").click();
-  else if (event.key === "k") find("keep").click();
-  else return;
+  else if (event.key === "k") {
+    openPage("keep-page");
+    find("keep").click();
+  } else return;
   event.preventDefault();
 });
 
@@ -393,6 +406,12 @@ form.addEventListener("submit", (event) => {
   })();
 });
 
+/** Has the readings made anew while their page is open and nothing is held: hold keeps trace and readings. */
+function readAgain() {
+  const page = find("page-live-readings");
+  if (!held && !page.hidden && !document.hidden) find("readings-now").dispatchEvent(new Event("again"));
+}
+
 let resizing = 0;
 const redraw = () => {
   build();
@@ -404,8 +423,13 @@ window.addEventListener("resize", () => {
 });
 document.addEventListener("light", redraw);
 document.fonts.ready.then(async () => {
+  startDrawer(() => {
+    redraw();
+    if (!held && connection.state === "Connected") restart();
+  });
   build();
   showKeeps().catch(fail);
+  setInterval(readAgain, 1000);
   try {
     await connection.start();
     restart();

@@ -1,0 +1,73 @@
+using System.Text.Json;
+using System.Text.Json.Nodes;
+using Maschera.Core.Basics;
+using Maschera.Core.Diagnosis;
+using Maschera.Core.Engines;
+using Maschera.Core.Readings;
+using Maschera.Store;
+
+namespace Maschera.App;
+
+/// <summary>What is known of a job, weighed.</summary>
+/// <param name="Result">Suspects, ruled out, next checks.</param>
+/// <param name="Complaints">As what the complaint was understood; empty where it names nothing that is known.</param>
+/// <param name="Evidence">Sentences of the readings weighed, each with its reading.</param>
+public sealed record JobWeighed(
+    DecisionResult Result,
+    IReadOnlyList<string> Complaints,
+    IReadOnlyDictionary<string, StoredReading> Evidence,
+    Engine Engine
+);
+
+/// <summary>Makes a case of a job: its complaint, its codes, and the newest answer to each question its readings asked.</summary>
+public static class JobDecision
+{
+    /// <summary>Weighs a job; null while nothing is known that weighs.</summary>
+    /// <exception cref="ReadingException">Something known can't be: a code of a cylinder that the engine has not.</exception>
+    public static JobWeighed? Of(Job job)
+    {
+        var engine = job.Engine!.ToEngine();
+        var readings = Newest(JobFacts.ReadingsOf(job));
+        var codes = job.Codes.Where(c => c.DeletedAt is null).ToList();
+        var complaints = Likelihoods.Usual.Complained($"{job.Complaint} {job.WhenItHappens}");
+        if (readings.Count == 0 && codes.Count == 0 && complaints.Count == 0)
+            return null;
+        var evidence = new JsonArray([.. readings.Select(Evidence)]);
+        var known = new JsonObject
+        {
+            ["engine"] = new JsonObject { ["cylinders"] = engine.Cylinders },
+            ["complaints"] = new JsonArray([.. complaints.Select(c => (JsonNode)c)]),
+            ["evidence"] = evidence,
+            ["cleared"] = job.CodesClearedAt is not null,
+        };
+        if (codes.Count > 0)
+            known["codes"] = new JsonArray([.. codes.Select(c => (JsonNode)new JsonObject { ["code"] = c.Code, ["state"] = c.State })]);
+        using var document = JsonDocument.Parse(known.ToJsonString());
+        return new JobWeighed(
+            Decision.Of(document.RootElement),
+            complaints,
+            readings.GroupBy(r => r.Sentence).ToDictionary(g => g.Key, g => g.Last()),
+            engine
+        );
+    }
+
+    /// <summary>Of several readings that ask the same of channels of the same names under the same sync, the newest.</summary>
+    private static List<StoredReading> Newest(IReadOnlyList<StoredReading> readings) =>
+        [
+            .. readings
+                .Where(r => !r.IsUnusable && r.Result is not null)
+                .GroupBy(r => (r.Kind, Asked(r), r.Capture?.Conditions.SyncCylinder))
+                .Select(g => g.Last())
+                .OrderBy(r => r.Id),
+        ];
+
+    private static string Asked(StoredReading reading) =>
+        ReadingRegistry.Find(reading.Kind)?.Identity(reading.Result!.Channels) ?? string.Join(',', reading.Result!.Channels.Values);
+
+    private static JsonNode Evidence(StoredReading reading)
+    {
+        var result = JsonNode.Parse(reading.Json)!.AsObject();
+        result["reading"] = reading.Kind;
+        return result;
+    }
+}
