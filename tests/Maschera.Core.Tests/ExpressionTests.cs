@@ -143,7 +143,7 @@ public class ExpressionTests
     [InlineData("", "ends too early")]
     [InlineData("A +", "ends too early")]
     [InlineData("(A", "')' is missing")]
-    [InlineData("A B", "At place 3: 'B' is not expected")]
+    [InlineData("A B", "At place 1: there is no channel 'A B'")]
     [InlineData("B + 1", "there is no channel 'B'. There are A, \"Starter current\"")]
     [InlineData("cosinus(A)", "there is no function 'cosinus'")]
     [InlineData("lowpass(A)", "takes 2 in its brackets, not 1")]
@@ -156,8 +156,38 @@ public class ExpressionTests
     [InlineData("A; drop", "';' is not expected")]
     [InlineData("speed(A, 0)", "at least one tooth")]
     [InlineData("1.2.3 * A", "not a number")]
+    [InlineData("A > 3", "At place 3: a comparison makes no channel")]
+    [InlineData("2 * (A > 3)", "At place 8: a comparison gives no number")]
     public void What_makes_no_sense_is_refused_with_its_place(string text, string why) =>
         Assert.Contains(why, Assert.Throws<ExpressionException>(() => Expression.Read(text, [s_a, s_b])).Message, StringComparison.Ordinal);
+
+    [Theory]
+    [InlineData("Lambda-1", 4)]
+    [InlineData("\"Lambda-1\"", 7)]
+    [InlineData("lambda-2 * 2", 18)]
+    [InlineData("O2 sensor (rear) * 2", 6)]
+    [InlineData("2nd gear + 1", 3)]
+    [InlineData("1 + Speed", 51)]
+    [InlineData("max(Speed, 2nd gear)", 50)]
+    [InlineData("rear + speed", 53)]
+    [InlineData("2,5 * Lambda", 12.5)]
+    [InlineData("min(2,5) * Lambda", 10)]
+    public void Names_stand_bare_where_nothing_else_can_be_meant(string text, float value)
+    {
+        ISampleReader[] channels =
+        [
+            Reader("Lambda", "", _ => 5),
+            Reader("Lambda-1", "", _ => 7),
+            Reader("Lambda-2", "", _ => 9),
+            Reader("O2 sensor (rear)", "V", _ => 3),
+            Reader("2nd gear", "", _ => 2),
+            Reader("1", "", _ => 99),
+            Reader("Speed", "km/h", _ => 50),
+        ];
+        if (text.StartsWith("lambda-2", StringComparison.Ordinal))
+            channels = channels[1..];
+        Assert.All(Evaluate(text, channels).Values, v => Assert.Equal(value, v, 1e-4f));
+    }
 
     [Fact]
     public void Bombs_are_refused_at_once()

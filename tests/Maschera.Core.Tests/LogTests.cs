@@ -29,6 +29,12 @@ public class LogTests
     [InlineData("engine speed > 4700 or boost actual <= 1", 0, 1.1)]
     [InlineData("not (rpm < 4000) and not pedal = 0", 80.0, 90)]
     [InlineData("RPM > 2000.5 AND boost actual < 40,5", 30.1, 40.5)]
+    [InlineData("boost desired - boost actual < 100", 50.1, 99.9)]
+    [InlineData("abs(boost actual - 50) <= 10", 40, 60.1)]
+    [InlineData("min(rpm / 1000, 3) >= 3 and max(2, 3) = 3", 55, 99.9)]
+    [InlineData("rpm ≥ 3000 and rpm × 2 ≤ 6400", 55, 60.1)]
+    [InlineData("(rpm + 200) / 2 > 2000 and (pedal > 90 or rpm < 0)", 80, 90)]
+    [InlineData("rpm - 800 > -1 and rpm < 2^10", 0, 5.7)]
     [InlineData("boost actual != 0 and boost actual < boost desired and rpm < 801", 0, 0)]
     public void Conditions_hold_where_they_should(string text, double from, double to)
     {
@@ -71,23 +77,34 @@ public class LogTests
 
     [Theory]
     [InlineData("", "Write a condition")]
-    [InlineData("rpm", "At the end: a comparison was expected")]
-    [InlineData("rpm >", "At the end: a channel or a number")]
-    [InlineData("boost > 3", "may be \"Boost desired\" or \"Boost actual\"")]
-    [InlineData("coolant > 3", "At place 1, \"coolant\": no channel is called")]
-    [InlineData("(rpm > 3", "a closing bracket")]
-    [InlineData("rpm > 3 rpm", "nothing more was expected")]
-    [InlineData("\"No\" > 3", "there is no channel \"No\"")]
-    [InlineData("rpm > 3 and or rpm < 2", "a channel or a number was expected")]
+    [InlineData("rpm", "At place 4: a comparison was expected")]
+    [InlineData("rpm >", "At place 6: it ends too early; a channel or a number")]
+    [InlineData("boost > 3", "At place 1: 'boost' may be \"Boost desired\" or \"Boost actual\"")]
+    [InlineData("coolant > 3", "At place 1: there is no channel 'coolant'. There are \"Engine speed\"")]
+    [InlineData("(rpm > 3", "At place 9: ')' is missing")]
+    [InlineData("rpm > 3 rpm", "At place 9: 'r' is not expected")]
+    [InlineData("\"No\" > 3", "At place 1: there is no channel 'No'")]
+    [InlineData("rpm > 3 and or rpm < 2", "At place 13: there is no channel 'or rpm'")]
+    [InlineData("rpm and rpm > 3", "At place 1: a comparison was expected")]
+    [InlineData("rpm ! 3", "At place 5: a comparison was expected")]
+    [InlineData("1 > 0", "names no channel")]
+    [InlineData("(rpm > 3) + 1 > 2", "At place 6: a comparison gives no number")]
+    [InlineData("smooth(rpm, 0.1) > 3", "make a channel of smooth(…) first")]
+    [InlineData("abs(rpm, 2) > 3", "At place 1: abs takes one value")]
+    [InlineData("rpm > 3000,", "At place 11: ',' is not expected")]
     public void A_wrong_condition_says_where(string text, string says) =>
-        Assert.Contains(says, Assert.Throws<ConditionException>(() => Condition.Parse(text, s_channels)).Message, StringComparison.Ordinal);
+        Assert.Contains(
+            says,
+            Assert.Throws<ExpressionException>(() => Condition.Parse(text, s_channels)).Message,
+            StringComparison.Ordinal
+        );
 
     [Fact]
     public void Deep_and_endless_conditions_are_refused()
     {
-        Assert.Throws<ConditionException>(() => Condition.Parse(new string('(', 200) + "rpm > 1" + new string(')', 200), s_channels));
-        Assert.Throws<ConditionException>(() => Condition.Parse(string.Join(" or ", Enumerable.Repeat("rpm > 1", 500)), s_channels));
-        Assert.Throws<ConditionException>(() => Condition.Parse(string.Concat(Enumerable.Repeat("not ", 300)) + "rpm > 1", s_channels));
+        Assert.Throws<ExpressionException>(() => Condition.Parse(new string('(', 200) + "rpm > 1" + new string(')', 200), s_channels));
+        Assert.Throws<ExpressionException>(() => Condition.Parse(string.Join(" or ", Enumerable.Repeat("rpm > 1", 500)), s_channels));
+        Assert.Throws<ExpressionException>(() => Condition.Parse(string.Concat(Enumerable.Repeat("not ", 300)) + "rpm > 1", s_channels));
     }
 
     [Fact]

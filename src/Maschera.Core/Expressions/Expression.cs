@@ -74,7 +74,10 @@ public sealed class Expression
         var byName = new Dictionary<string, ISampleReader>(StringComparer.OrdinalIgnoreCase);
         foreach (var channel in channels)
             byName.TryAdd(channel.Name, channel);
-        var expression = new Expression(Notation.Read(text), byName);
+        var term = Notation.Read(text, byName.Keys);
+        if (term is Claim)
+            throw ExpressionException.At(term.At, "a comparison makes no channel; look for it under Find, or take the comparison out");
+        var expression = new Expression(term, byName);
         expression.Check(expression._term);
         return expression;
     }
@@ -111,42 +114,21 @@ public sealed class Expression
     }
 
     private static ChannelName? First(Term term) =>
-        term switch
-        {
-            ChannelName name => name,
-            Operation operation => First(operation.Left) ?? First(operation.Right),
-            Call call => call.Arguments.Select(First).FirstOrDefault(name => name is not null),
-            _ => null,
-        };
+        term as ChannelName ?? term.Parts.Select(First).FirstOrDefault(name => name is not null);
 
-    private ISampleReader Find(ChannelName name) =>
-        _channels.TryGetValue(name.Name, out var channel)
-            ? channel
-            : throw new ExpressionException(
-                $"At place {name.At}: there is no channel '{name.Name}'. There are {string.Join(", ", _channels.Keys.Select(Written))}."
-            );
+    private ISampleReader Find(ChannelName name) => ChannelNames.Find(name, _channels.Values, c => c.Name, c => c.Unit);
 
     /// <summary>A channel's name as the notation wants it.</summary>
-    public static string Written(string name) =>
-        name.Length > 0 && (char.IsLetter(name[0]) || name[0] == '_') && name.All(c => char.IsLetterOrDigit(c) || c == '_')
-            ? name
-            : $"\"{name}\"";
+    public static string Written(string name) => ChannelNames.Written(name);
 
     private void Check(Term term)
     {
-        switch (term)
-        {
-            case ChannelName name:
-                Find(name);
-                break;
-            case Operation operation:
-                Check(operation.Left);
-                Check(operation.Right);
-                break;
-            case Call call:
-                CheckCall(call);
-                break;
-        }
+        if (term is ChannelName name)
+            Find(name);
+        else if (term is Call call)
+            CheckCall(call);
+        foreach (var part in term.Parts)
+            Check(part);
     }
 
     private void CheckCall(Call call)
@@ -161,8 +143,6 @@ public sealed class Expression
             throw new ExpressionException(
                 $"At place {call.At}: {function.Form} takes {wanted} in its brackets, not {call.Arguments.Count}."
             );
-        foreach (var argument in call.Arguments)
-            Check(argument);
         if (call.Function is "smooth" or "lowpass" or "highpass")
             Half(call);
         if (call.Function == "median")
@@ -257,18 +237,7 @@ public sealed class Expression
         {
             Number number => new ConstantStream(number.Value),
             ChannelName name => OpenChannel(Find(name)),
-            Operation operation => new JoinedStream(
-                Open(operation.Left),
-                Open(operation.Right),
-                operation.Sign switch
-                {
-                    '+' => (a, b) => a + b,
-                    '-' => (a, b) => a - b,
-                    '*' => (a, b) => a * b,
-                    '/' => (a, b) => a / b,
-                    _ => Math.Pow,
-                }
-            ),
+            Operation operation => new JoinedStream(Open(operation.Left), Open(operation.Right), operation.Works),
             Call call => OpenCall(call),
             _ => throw new InvalidOperationException(),
         };

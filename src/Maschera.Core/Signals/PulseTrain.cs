@@ -130,7 +130,7 @@ public sealed class EdgeFinder(Rails rails, double hysteresis = EdgeFinder.Usual
                 continue;
             if (samples[i] < _mid != samples[after] < _mid)
             {
-                _crossing = time[i] + (_mid - samples[i]) / (samples[after] - samples[i]) * (time[after] - time[i]);
+                _crossing = Resampling.Crossed(_mid, (time[i], samples[i]), (time[after], samples[after]));
                 return;
             }
 
@@ -160,7 +160,7 @@ public sealed class EdgeFinder(Rails rails, double hysteresis = EdgeFinder.Usual
         if (!float.IsFinite(value))
             return;
         if (_before < _mid != value < _mid && !float.IsNaN(_before))
-            _crossing = _beforeSeconds + (_mid - _before) / (value - _before) * (seconds - _beforeSeconds);
+            _crossing = Resampling.Crossed(_mid, (_beforeSeconds, _before), (seconds, value));
         (_before, _beforeSeconds) = (value, seconds);
         var now =
             value > _upper ? true

@@ -3,6 +3,19 @@ namespace Maschera.Core.Signals;
 /// <summary>Brings a channel to an even, coarser rate.</summary>
 public static class Resampling
 {
+    /// <summary>When a level is crossed on the straight line between two samples, s.</summary>
+    public static double Crossed(double level, (double Seconds, double Value) before, (double Seconds, double Value) after) =>
+        before.Seconds + (level - before.Value) / (after.Value - before.Value) * (after.Seconds - before.Seconds);
+
+    /// <summary>The value of an even channel at a time, on the straight line between two samples; the nearest beyond the ends.</summary>
+    public static double Linear(Channel channel, double seconds)
+    {
+        var at = Math.Clamp((seconds - channel.Time.Start) / channel.Time.Step, 0, channel.Samples.Length - 1);
+        var below = Math.Min((int)at, Math.Max(0, channel.Samples.Length - 2));
+        var next = Math.Min(below + 1, channel.Samples.Length - 1);
+        return channel.Samples[below] + (at - below) * ((double)channel.Samples[next] - channel.Samples[below]);
+    }
+
     /// <summary>
     /// Means over windows of <paramref name="step"/> seconds (a boxcar low-pass and decimation); where the channel is
     /// slower than that it is interpolated linearly. Gaps and NaN are bridged in a straight line.

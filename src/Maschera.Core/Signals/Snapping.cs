@@ -202,7 +202,7 @@ public static class Snapping
                 after = near.Samples[i];
             if (!(before < level != after < level) || !double.IsFinite(before + after))
                 continue;
-            var seconds = near.Time[i - 1] + (level - before) / (after - before) * (near.Time[i] - near.Time[i - 1]);
+            var seconds = Resampling.Crossed(level, (near.Time[i - 1], before), (near.Time[i], after));
             if (Math.Abs(seconds - at) > reach || nearest is { } n && Math.Abs(n.Seconds - at) <= Math.Abs(seconds - at))
                 continue;
             nearest = new Snap(seconds, after > before ? "rising crossing" : "falling crossing");

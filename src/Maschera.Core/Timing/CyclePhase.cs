@@ -36,8 +36,8 @@ public readonly record struct CyclePhase(double? Tdc, Note? Doubt)
                 )
             );
         var marks = SyncEvents
-            .Find(sync, 0.25 * 120 / clock.SpeedRpm)
-            .Select(e => clock.At(kind == "pressure" ? e.Peak : e.Start))
+            .Marks(sync, kind, 0.25 * 120 / clock.SpeedRpm)
+            .Select(clock.At)
             .Where(d => d >= clock.Degrees[0] && d <= clock.Degrees[^1])
             .ToList();
         if (marks.Count < 2)

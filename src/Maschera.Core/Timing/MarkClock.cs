@@ -25,7 +25,7 @@ public static class MarkClock
     /// <param name="cylinder">The cylinder it marks.</param>
     public static (AngleClock? Clock, Note? Problem) FromSync(Channel sync, string kind, int cylinder, Engine engine)
     {
-        var marks = Marks(sync, kind);
+        var marks = SyncEvents.Marks(sync, kind);
         if (marks.Length < LeastMarks)
             return (
                 null,
@@ -74,17 +74,6 @@ public static class MarkClock
             degrees[i - 1] + 0.5 * 720 / engine.Cylinders,
             degrees[i - 1] + 180 * (humps[i].To - humps[i - 1].To) / (humps[i].To - humps[i].From)
         );
-
-    private static double[] Marks(Channel sync, string kind)
-    {
-        if (kind == "pressure")
-            return [.. Towers.Find(sync).Select(t => t.Seconds)];
-        double[] Times(double apart) => [.. SyncEvents.Find(sync, apart).Select(e => e.Start)];
-        var rough = Times(0.006);
-        if (rough.Length < LeastMarks)
-            return rough;
-        return Times(0.25 * Statistics.Median(rough.Zip(rough.Skip(1), (a, b) => b - a)));
-    }
 
     /// <summary>Cycles since the first mark; a lost mark leaves a longer step.</summary>
     private static int[] Cycles(double[] marks)

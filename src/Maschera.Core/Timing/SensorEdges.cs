@@ -91,7 +91,7 @@ public sealed record SensorEdges(IReadOnlyList<Edge> Edges, bool IsInductive, do
             if (!double.IsFinite(value))
                 continue;
             if (before < 0 != value < 0 && !double.IsNaN(before))
-                crossing = beforeAt + before / (before - value) * (time[i] - beforeAt);
+                crossing = Resampling.Crossed(0, (beforeAt, before), (time[i], value));
             (before, beforeAt) = (value, time[i]);
             if (up is { } high && (high ? value : -value) > peak)
                 peak = high ? value : -value;

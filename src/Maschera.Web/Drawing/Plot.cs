@@ -26,6 +26,13 @@ public sealed class Plot(double width, double height, (double From, double To) x
     private const double PixelsAcross = 110,
         PixelsDown = 65;
 
+    /// <summary>Places of the x axis that are marked instead of round numbers, each with its unit and a line through the plot.</summary>
+    private IReadOnlyList<double> Marks { get; init; } = [];
+
+    /// <summary>One cycle of 720 crank degrees, its strokes marked.</summary>
+    public static Plot OfCycle(double width, double height, (double Low, double High) y, string yUnit) =>
+        new(width, height, (0, 720), y, "°", yUnit) { Marks = [0, 180, 360, 540, 720] };
+
     /// <summary>The plot's own area.</summary>
     public (double Left, double Right, double Top, double Bottom) Area => (Left, width - Right, Top, height - Bottom);
 
@@ -52,6 +59,10 @@ public sealed class Plot(double width, double height, (double From, double To) x
         return path.ToString();
     }
 
+    /// <summary>A value for every degree of a cycle as points, every second one of them: half a pixel apart.</summary>
+    public static IEnumerable<(double X, double? Y)> ByDegree(IReadOnlyList<float> values) =>
+        values.Select((v, i) => (i + 0.5, (double?)v)).Where((_, i) => i % 2 == 0);
+
     /// <summary>The outline of a band between two values at each place.</summary>
     public string Band(IReadOnlyList<(double X, double Low, double High)> places) =>
         string.Join(
@@ -77,15 +88,26 @@ public sealed class Plot(double width, double height, (double From, double To) x
             drawn.Append(Figure(left - 6, Y(tick) + 4, Number(tick, levels), "end"));
         }
 
-        var ticks = numbersBelow ? Axis.Ticks(x.From, x.To, Math.Max(2, (int)(width / PixelsAcross))) : [];
-        foreach (var tick in ticks)
+        foreach (var mark in Marks)
             drawn.Append(
-                Figure(X(tick), bottom + 17, Number(tick, ticks) + (tick == ticks[^1] ? $" {xUnit}" : ""), Anchor(X(tick), right))
+                CultureInfo.InvariantCulture,
+                $"<line x1='{Say.At(X(mark))}' x2='{Say.At(X(mark))}' y1='{top}' y2='{Say.At(bottom)}' stroke='var(--grid)'/>"
             );
+        if (numbersBelow)
+            foreach (var (at, text) in Across())
+                drawn.Append(Figure(X(at), bottom + 17, text, Anchor(X(at), right)));
         drawn.Append(CultureInfo.InvariantCulture, $"<line x1='{left}' x2='{Say.At(right)}' y1='{Say.At(bottom)}' y2='{Say.At(bottom)}' ");
         drawn.Append("stroke='var(--soft)'/>");
         drawn.Append(Figure(left, top - 9, yUnit, "start"));
         return new HtmlString(drawn.ToString());
+    }
+
+    private IEnumerable<(double At, string Text)> Across()
+    {
+        if (Marks.Count > 0)
+            return Marks.Select(mark => (mark, Say.Number(mark, 0) + xUnit));
+        var ticks = Axis.Ticks(x.From, x.To, Math.Max(2, (int)(width / PixelsAcross)));
+        return ticks.Select(tick => (tick, Number(tick, ticks) + (tick == ticks[^1] ? $" {xUnit}" : "")));
     }
 
     /// <summary>A word at a place of the plot.</summary>

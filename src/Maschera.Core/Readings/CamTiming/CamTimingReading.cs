@@ -15,15 +15,6 @@ public sealed class CamTimingReading : ReadingOf<CamTimingResult>
     private const double UsualWatch = 6,
         UsualFault = 10;
 
-    /// <summary>Patterns whose edges differ by more than this among themselves are not of one engine, degrees.</summary>
-    private const double MostDisagreement = 12;
-
-    /// <summary>Edges that differ among themselves by more than this are worth a remark, degrees.</summary>
-    private const double RemarkedDisagreement = 1.5;
-
-    /// <summary>An offset that moves more than this within the capture is a cam that is being turned, degrees.</summary>
-    private const double Moving = 4;
-
     private const int FewCycles = 8;
 
     /// <summary>Known-good captures are never known to agree better than this, degrees.</summary>
@@ -68,7 +59,7 @@ public sealed class CamTimingReading : ReadingOf<CamTimingResult>
                     "Both a crank and a cam sensor are needed. Say which with --channel crank=COLUMN --channel cam=COLUMN."
                 )
             );
-        var (measured, problem) = Sensors.Measure(channels, request.Engine);
+        var (measured, problem) = CamSensors.Measure(channels, request.Engine);
         if (measured is null)
             return Unusable(channels, problem!);
         cancel.ThrowIfCancellationRequested();
@@ -82,7 +73,7 @@ public sealed class CamTimingReading : ReadingOf<CamTimingResult>
                 ),
                 measured
             );
-        Sensors? reference = null;
+        CamSensors? reference = null;
         if (request.Reference is { } good)
         {
             var words = request.ReferenceChannels.Count > 0 ? request.ReferenceChannels : request.Channels;
@@ -99,66 +90,20 @@ public sealed class CamTimingReading : ReadingOf<CamTimingResult>
                     new Note("reference-sensors", "The reference lacks a crank or a cam sensor. Say which with --reference-channel."),
                     measured
                 );
-            (reference, problem) = Sensors.Measure(theirs, request.Engine);
+            (reference, problem) = CamSensors.Measure(theirs, request.Engine);
             if (reference is null)
                 return Unusable(channels, new Note("reference-" + problem!.Code, "The reference: " + problem.Text), measured);
-            (measured, reference) = SameCrossing(channels, theirs, measured, reference, request.Engine);
+            (measured, reference) = CamSensors.SameCrossing(channels, theirs, measured, reference, request.Engine);
         }
 
         return Compare(request, channels, measured, reference);
     }
 
     /// <summary>
-    /// The crossing in the middle of an inductive tooth and the one between teeth lie half a tooth apart. Where one capture does not
-    /// tell which is which it takes the one of the other, for the sensor is wired alike in both.
-    /// </summary>
-    private static (Sensors Measured, Sensors Reference) SameCrossing(
-        Dictionary<string, Channel> channels,
-        Dictionary<string, Channel> theirs,
-        Sensors measured,
-        Sensors reference,
-        Engine? engine
-    )
-    {
-        if (
-            measured.Clock.InductiveCrossing is not { } own
-            || reference.Clock.InductiveCrossing is not { } good
-            || own.Rising == good.Rising
-            || own.IsSure && good.IsSure
-        )
-            return (measured, reference);
-        return own.IsSure
-            ? (measured, Sensors.Measure(theirs, engine, own.Rising).Item1 ?? reference)
-            : (Sensors.Measure(channels, engine, good.Rising).Item1 ?? measured, reference);
-    }
-
-    /// <summary>What the sensors' kinds leave open between capture and reference; null where nothing.</summary>
-    private static Note? HalfTooth(Sensors measured, Sensors reference)
-    {
-        var (own, good) = (measured.Clock.InductiveCrossing, reference.Clock.InductiveCrossing);
-        var half = measured.Clock.Wheel.Pitch / 2;
-        if (own is null != good is null)
-            return new Note(
-                "other-sensor",
-                $"One capture's crank sensor is inductive, the other's a hall sensor: their edges stand at other places of a tooth, so "
-                    + $"the offset is only known to about half a tooth, {half:0.0}°. Compare with a capture of the same kind of sensor."
-            );
-        if (own is not null && good is not null && own.Rising != good.Rising)
-            return new Note(
-                "half-tooth",
-                own.IsSure && good.IsSure
-                    ? "The crank sensor is wired the other way round than in the reference; the middle of the teeth is taken in both."
-                    : $"Which crossing of the crank sensor is the middle of a tooth is not sure: the offset may be off by half a tooth, "
-                        + $"{half:0.0}°. Capture longer, at a higher rate."
-            );
-        return null;
-    }
-
-    /// <summary>
     /// Takes the mean of all known-good captures for the reference: each further one is laid on the first, and what they
     /// differ by among themselves is the spread.
     /// </summary>
-    private List<CamOffset> AgainstAll(ReadingRequest request, Sensors reference, List<CamOffset> cams, List<Note> notes)
+    private List<CamOffset> AgainstAll(ReadingRequest request, CamSensors reference, List<CamOffset> cams, List<Note> notes)
     {
         var offsets = cams.ToDictionary(c => c.Role, _ => new List<double> { 0 });
         foreach (var known in request.MoreReferences)
@@ -166,7 +111,7 @@ public sealed class CamTimingReading : ReadingOf<CamTimingResult>
             var theirs = RoleResolver.Resolve(this, new ReadingRequest(known.Capture) { Channels = known.Channels });
             var (sensors, problem) =
                 theirs.ContainsKey("crank") && theirs.ContainsKey("cam")
-                    ? Sensors.Measure(theirs, request.Engine)
+                    ? CamSensors.Measure(theirs, request.Engine)
                     : (null, new Note("reference-sensors", "it lacks a crank or a cam sensor."));
             if (sensors is not null && !sensors.Clock.Wheel.IsLike(reference.Clock.Wheel))
                 (sensors, problem) = (null, new Note("other-wheel", "it has another wheel."));
@@ -174,7 +119,7 @@ public sealed class CamTimingReading : ReadingOf<CamTimingResult>
                 if (
                     sensors?.Cams.GetValueOrDefault(role) is { } pattern
                     && reference.Cams.GetValueOrDefault(role) is { } first
-                    && Matched(role, role, pattern, first, sensors.Clock, []) is { } laid
+                    && CamMatch.Of(role, role, pattern, first, sensors.Clock, []) is { } laid
                 )
                     list.Add(laid.OffsetDegrees);
             if (sensors is null)
@@ -184,7 +129,12 @@ public sealed class CamTimingReading : ReadingOf<CamTimingResult>
         return [.. cams.Select(c => c.Against([.. offsets[c.Role]]))];
     }
 
-    private CamTimingResult Compare(ReadingRequest request, Dictionary<string, Channel> channels, Sensors measured, Sensors? reference)
+    private CamTimingResult Compare(
+        ReadingRequest request,
+        Dictionary<string, Channel> channels,
+        CamSensors measured,
+        CamSensors? reference
+    )
     {
         if (reference is not null && !measured.Clock.Wheel.IsLike(reference.Clock.Wheel))
             return Unusable(
@@ -197,7 +147,7 @@ public sealed class CamTimingReading : ReadingOf<CamTimingResult>
                 measured
             );
         List<Note> notes = [.. measured.Clock.Notes];
-        if (reference is not null && HalfTooth(measured, reference) is { } half)
+        if (reference is not null && CamSensors.HalfTooth(measured, reference) is { } half)
             notes.Add(half);
         if (reference is not null)
             notes.AddRange(
@@ -217,7 +167,7 @@ public sealed class CamTimingReading : ReadingOf<CamTimingResult>
                 continue;
             }
 
-            if (Matched(role, channels[role].Name, pattern, theirs, measured.Clock, notes) is { } cam)
+            if (CamMatch.Of(role, channels[role].Name, pattern, theirs, measured.Clock, notes) is { } cam)
                 cams.Add(cam);
         }
 
@@ -238,8 +188,8 @@ public sealed class CamTimingReading : ReadingOf<CamTimingResult>
     private static CamTimingResult Build(
         ReadingRequest request,
         Dictionary<string, Channel> channels,
-        Sensors measured,
-        Sensors? reference,
+        CamSensors measured,
+        CamSensors? reference,
         List<CamOffset> cams,
         List<Note> notes
     )
@@ -323,194 +273,6 @@ public sealed class CamTimingReading : ReadingOf<CamTimingResult>
                 + $"skipped tooth.";
     }
 
-    /// <summary>Lays the pattern on the reference's; null where it fits at no angle.</summary>
-    private static CamOffset? Matched(string role, string channel, CamPattern mine, CamPattern theirs, AngleClock clock, List<Note> notes)
-    {
-        var count = mine.Edges.Count;
-        if (count != theirs.Edges.Count)
-            return null;
-        var fits = Enumerable.Range(0, count).SelectMany(turn => Fits(mine, theirs, turn, 360.0 / clock.Wheel.Symmetry)).ToList();
-        if (fits.Count == 0)
-            return null;
-        // Among the angles that fit as well as any, the smallest: belts slip by teeth, not by turns.
-        var closest = fits.Min(f => f.Disagreement);
-        var best = fits.Where(f => f.Disagreement <= closest + Math.Max(1, closest)).MinBy(f => Math.Abs(f.Offset));
-        if (best.Disagreement > MostDisagreement)
-            return null;
-        if (best.Disagreement > RemarkedDisagreement)
-            notes.Add(
-                new(
-                    "edges-differ",
-                    $"The edges of {channel} differ from the reference by unequal amounts (up to "
-                        + $"{best.Differences.Max() - best.Differences.Min():0.0}° apart): a bent target, a wrong part, or another engine."
-                )
-            );
-        if (best.Flipped)
-            notes.Add(
-                new(
-                    "turned-round",
-                    $"{channel} shows its pulses the other way round than the reference; rising and falling are taken for each other."
-                )
-            );
-        var track = Track(mine, best, clock);
-        var offsets = track.Select(t => t.Degrees).ToArray();
-        if (
-            offsets.Length > 4
-            && Statistics.Quantile(Statistics.Sorted(offsets), 0.95) - Statistics.Quantile(Statistics.Sorted(offsets), 0.05) > Moving
-        )
-            notes.Add(
-                new(
-                    "moves",
-                    $"{channel} moves by {offsets.Max() - offsets.Min():0.0}° within the capture: a phaser at work, or a loose drive. "
-                        + $"The figure is the middle."
-                )
-            );
-        var edges = Enumerable
-            .Range(0, count)
-            .Select(i => new EdgeDifference(
-                mine.Edges[i].Rising ? "rise" : "fall",
-                CamPattern.Modulo(theirs.Edges[(i + best.Turn) % count].Degrees + theirs.Origin),
-                CamPattern.Modulo(theirs.Edges[(i + best.Turn) % count].Degrees + theirs.Origin + best.Differences[i]),
-                best.Differences[i],
-                mine.Edges[i].Spread
-            ))
-            .OrderBy(e => e.ReferenceDegrees)
-            .ToList();
-        return new CamOffset(
-            role,
-            channel,
-            best.Offset,
-            Statistics.StandardDeviation(offsets),
-            mine.Cycles.Count,
-            theirs.Cycles.Count,
-            edges
-        )
-        {
-            Track = track,
-        };
-    }
-
-    private readonly record struct Fit(int Turn, bool Flipped, double Offset, double Disagreement, double[] Differences);
-
-    /// <summary>The patterns laid on each other so that my edge i meets their edge i + <paramref name="turn"/>.</summary>
-    private static IEnumerable<Fit> Fits(CamPattern mine, CamPattern theirs, int turn, double period)
-    {
-        var count = mine.Edges.Count;
-        var alike = Enumerable.Range(0, count).Count(i => mine.Edges[i].Rising == theirs.Edges[(i + turn) % count].Rising);
-        if (alike != count && alike != 0)
-            yield break;
-        var raw = Enumerable
-            .Range(0, count)
-            .Select(i => mine.Edges[i].Degrees + mine.Origin - theirs.Edges[(i + turn) % count].Degrees - theirs.Origin)
-            .ToArray();
-        // Each difference is known up to a cycle; all have to agree with the first.
-        var differences = raw.Select(d => raw[0] + Around(d - raw[0], 720)).ToArray();
-        var mean = Statistics.Mean(differences);
-        // The crank alone does not tell the two turns of a cycle apart, nor equal parts of a turn.
-        var offset = Around(mean, period);
-        var shifted = differences.Select(d => d - mean + offset).ToArray();
-        yield return new Fit(turn, alike == 0, offset, Math.Sqrt(shifted.Average(d => (d - offset) * (d - offset))), shifted);
-    }
-
-    private static List<CycleOffset> Track(CamPattern mine, Fit best, AngleClock clock)
-    {
-        var medians = mine.Edges.Select(e => e.Degrees).ToArray();
-        return
-        [
-            .. mine.Cycles.Select(c =>
-            {
-                double off = 0;
-                for (var i = 0; i < medians.Length; i++)
-                    off += (c.Degrees[i] - medians[i]) / medians.Length;
-                var at = clock.At(c.Seconds);
-                var (from, to) = (clock.TimeAt(at), clock.TimeAt(at + 360));
-                return new CycleOffset(c.Seconds, double.IsNaN(to) ? clock.SpeedRpm : 60 / (to - from), best.Offset + off);
-            }),
-        ];
-    }
-
-    private static double Around(double degrees, double period) => degrees - period * Math.Round(degrees / period);
-
-    private static CamTimingResult Unusable(Dictionary<string, Channel> channels, Note note, Sensors? measured) =>
+    private static CamTimingResult Unusable(Dictionary<string, Channel> channels, Note note, CamSensors? measured) =>
         Unusable(channels, note, measured?.Clock.Notes ?? []);
-
-    /// <summary>One capture's clock and its cams on it.</summary>
-    private sealed record Sensors(AngleClock Clock, Dictionary<string, CamPattern> Cams)
-    {
-        public static (Sensors?, Note?) Measure(Dictionary<string, Channel> channels, Engine? engine, bool? rising = null)
-        {
-            var (crank, cam) = (channels["crank"], channels["cam"]);
-            var sensors = channels.ToDictionary(c => c.Key, c => SensorEdges.Find(c.Value));
-            var cams = sensors.Where(s => s.Key.StartsWith("cam", StringComparison.Ordinal)).ToDictionary(s => s.Key, s => Usable(s.Value));
-            var (clock, problem) = AngleClock.Make(
-                crank,
-                sensors["crank"],
-                engine,
-                places => cams["cam"].Select(edges => CamPattern.Repeats(edges, places)).FirstOrDefault(count => count is not null),
-                rising
-            );
-            if (Swapped(crank, sensors["crank"], cam, sensors["cam"], engine))
-                return (
-                    null,
-                    new Note(
-                        "swapped",
-                        $"Crank and cam seem to be swapped: '{cam.Name}' shows many more teeth than '{crank.Name}'. Name them the "
-                            + $"other way round."
-                    )
-                );
-            if (clock is null)
-                return (null, problem);
-            if (clock.Cycles < 2)
-                return (
-                    null,
-                    new Note(
-                        "short",
-                        $"The capture holds {(clock.Degrees[^1] - clock.Degrees[0]) / 720:0.0} cycles; at least two whole ones are "
-                            + $"needed, better twenty. Capture longer."
-                    )
-                );
-            var patterns = cams.Select(c => (c.Key, Pattern: Sharpest(c.Value, clock)))
-                .Where(c => c.Pattern is not null)
-                .ToDictionary(c => c.Key, c => c.Pattern!);
-            return patterns.ContainsKey("cam")
-                ? (new Sensors(clock, patterns), null)
-                : (
-                    null,
-                    new Note(
-                        "no-cam-pattern",
-                        $"The edges of '{cam.Name}' don't repeat from cycle to cycle. Check the cam sensor's hook-up."
-                    )
-                );
-        }
-
-        /// <summary>
-        /// The edges to go by: all of a hall sensor; of an inductive one either those that go up or those that go down, for
-        /// only the crossing in the middle of a tooth is sharp, and the other lies somewhere in the rest before it.
-        /// </summary>
-        private static IReadOnlyList<Edge>[] Usable(SensorEdges sensor) =>
-            sensor.IsInductive
-                ?
-                [
-                    [.. sensor.Edges.Where(e => e.Rising)],
-                    [.. sensor.Edges.Where(e => !e.Rising)],
-                ]
-                : [sensor.Edges];
-
-        /// <summary>The pattern whose edges scatter least.</summary>
-        private static CamPattern? Sharpest(IReadOnlyList<Edge>[] choices, AngleClock clock) =>
-            choices
-                .Select(edges => CamPattern.Of(edges, clock))
-                .OfType<CamPattern>()
-                .MinBy(pattern => pattern.Edges.Average(e => e.Spread));
-
-        private static bool Swapped(Channel crank, SensorEdges crankEdges, Channel cam, SensorEdges camEdges, Engine? engine)
-        {
-            var (few, many) = (crankEdges.Edges.Count, camEdges.Edges.Count);
-            return few > 3 && many > 3 * few && many > 60
-                || many > 2 * few
-                    && few > 0
-                    && AngleClock.Make(cam, camEdges, engine).Clock is not null
-                    && AngleClock.Make(crank, crankEdges, engine).Clock is null;
-        }
-    }
 }

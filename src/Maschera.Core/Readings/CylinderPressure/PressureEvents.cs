@@ -61,7 +61,7 @@ internal sealed class PressureEvents(SliderCrank crank, double vacuum)
         var level = smooth[top] - Falling * fall;
         for (var i = top; i < 450; i++)
             if (smooth[i] >= level && smooth[i + 1] < level)
-                return i + 0.5 + (smooth[i] - level) / (smooth[i] - smooth[i + 1]);
+                return 0.5 + Resampling.Crossed(level, (i, smooth[i]), (i + 1, smooth[i + 1]));
         return null;
     }
 

@@ -113,7 +113,7 @@ internal static class TrackedSteps
                 continue;
             if (i == first || !(moved(i - 1) < share))
                 return time[i];
-            return time[i] - (moved(i) - share) / (moved(i) - moved(i - 1)) * (time[i] - time[i - 1]);
+            return Resampling.Crossed(share, (time[i - 1], moved(i - 1)), (time[i], moved(i)));
         }
 
         return null;
@@ -131,7 +131,7 @@ internal static class TrackedSteps
             if (time[i] > at + 0.9 * (time[last - 1] - at))
                 return null;
             var next = Math.Abs(actual.Samples[i + 1] - stop) - band.At(time[i + 1], stop);
-            return time[i] + off / (off - next) * (time[i + 1] - time[i]) - at;
+            return Resampling.Crossed(0, (time[i], off), (time[i + 1], next)) - at;
         }
 
         return 0;

@@ -36,7 +36,7 @@ public static class BenchLog
                         }
                     );
                 }
-                catch (ConditionException error)
+                catch (ExpressionException error)
                 {
                     return BenchMeasure.Wrong(error.Message);
                 }
