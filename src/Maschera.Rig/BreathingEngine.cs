@@ -276,12 +276,7 @@ internal sealed class BreathingEngine
             if (_last < 700 && degrees is >= 700 and < 719)
             {
                 var fails = random.NextDouble() < _fault.Misfires;
-                _heat = fails
-                    ? 0
-                    : _fault.Heat
-                        * BurnHeat
-                        * _mass
-                        * (1 + 0.05 * Math.Sqrt(-2 * Math.Log(1 - random.NextDouble())) * Math.Cos(Math.Tau * random.NextDouble()));
+                _heat = fails ? 0 : _fault.Heat * BurnHeat * _mass * (1 + 0.05 * Noise.Gaussian(random));
                 _burnt = 0;
             }
 

@@ -40,6 +40,9 @@ public sealed record CrankingPlan(Engine Engine)
     /// <summary>Adds the crank sensor where the engine has a wheel.</summary>
     public bool CrankSensor { get; init; }
 
+    /// <summary>A phone that listens; null without one.</summary>
+    public PhoneSound? Phone { get; init; }
+
     /// <summary>Seed of all noise and of the angle at which the engine stands.</summary>
     public int Seed { get; init; } = 1;
 }
@@ -68,6 +71,7 @@ public static class CrankingRun
 
         private readonly Random _random = new(plan.Seed);
         private readonly List<EngineState> _states = [];
+        private readonly List<double> _heard = [];
         private readonly Dictionary<int, List<double>> _work = [];
         private double _steadyDegrees;
         private double _steadySeconds;
@@ -77,6 +81,7 @@ public static class CrankingRun
             var engine = new StarterEngine(plan.Engine, plan.Starter, plan.Faults, _random);
             var total = plan.RestBefore + plan.Cranking + plan.RestAfter;
             var every = Math.Max(1, (int)Math.Round(1 / (plan.Rate * StarterEngine.Step)));
+            var heardEvery = plan.Phone is { } phone ? Math.Max(1, (int)Math.Round(1 / (phone.Rate * StarterEngine.Step))) : int.MaxValue;
             var released = plan.RestBefore + plan.Cranking;
             for (var i = 0; i * StarterEngine.Step < total; i++)
             {
@@ -84,6 +89,8 @@ public static class CrankingRun
                 var state = engine.State(keyed: now >= plan.RestBefore && now < released);
                 if (i % every == 0)
                     _states.Add(state);
+                if (plan.Phone is not null && i % heardEvery == 0)
+                    _heard.Add(state.Degrees);
                 var steady = now > plan.RestBefore + Settling && now < released;
                 engine.Turn(state.Current, steady ? Note : null);
                 if (!steady)
@@ -92,7 +99,10 @@ public static class CrankingRun
                 _steadySeconds += StarterEngine.Step;
             }
 
-            return (new Capture("stand-in", Channels(every * StarterEngine.Step), []), Truth());
+            var channels = Channels(every * StarterEngine.Step);
+            if (plan.Phone is { } microphone)
+                channels.Add(CrankingSound.Of(microphone, _heard, heardEvery * StarterEngine.Step, plan.Engine.Cylinders, _random));
+            return (new Capture("stand-in", channels, []), Truth());
         }
 
         private void Note(int cylinder, double work)
@@ -158,10 +168,7 @@ internal sealed class Converter(int bits, Random random)
     public float Take(double value, double noise, double range)
     {
         var step = 2 * range / (1 << bits);
-        var noisy = value + noise * Gaussian();
+        var noisy = value + noise * Noise.Gaussian(random);
         return (float)(Math.Round(Math.Clamp(noisy, -range, range - step) / step) * step);
     }
-
-    /// <summary>Box and Muller 1958.</summary>
-    private double Gaussian() => Math.Sqrt(-2 * Math.Log(1 - random.NextDouble())) * Math.Cos(Math.Tau * random.NextDouble());
 }

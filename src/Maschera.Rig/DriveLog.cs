@@ -122,7 +122,6 @@ public static class DriveLog
                 _ => 0,
             };
 
-        private double Noise(double size) =>
-            size * Math.Sqrt(-2 * Math.Log(1 - random.NextDouble())) * Math.Cos(Math.Tau * random.NextDouble());
+        private double Noise(double size) => size * Maschera.Rig.Noise.Gaussian(random);
     }
 }

@@ -52,7 +52,10 @@ internal sealed class RunningEngine : ILiveEngine
         // Half-open throttle; the burn raises the pressure so many times.
         (_intake, _usualHeat) = (0.45 * Ambient, 2.2);
         _heat = [.. Enumerable.Repeat(_usualHeat, plan.Engine.Cylinders)];
-        _toothErrors = [.. Enumerable.Range(0, plan.Engine.CrankWheel!.Teeth).Select(_ => plan.ToothErrorDegrees * Gaussian())];
+        _toothErrors =
+        [
+            .. Enumerable.Range(0, plan.Engine.CrankWheel!.Teeth).Select(_ => plan.ToothErrorDegrees * Noise.Gaussian(_random)),
+        ];
         if (plan.BentTooth is var (tooth, degrees))
             _toothErrors[tooth - 1] += degrees;
         foreach (var cylinder in plan.Engine.FiringOrder)
@@ -129,7 +132,7 @@ internal sealed class RunningEngine : ILiveEngine
         _firings[cylinder]++;
         if (missing)
             _misfires[cylinder]++;
-        _heat[place] = missing ? 0 : _usualHeat * (1 + _plan.Scatter * Gaussian());
+        _heat[place] = missing ? 0 : _usualHeat * (1 + _plan.Scatter * Noise.Gaussian(_random));
     }
 
     private double Torque(double degrees)
@@ -254,7 +257,7 @@ internal sealed class RunningEngine : ILiveEngine
             - _plan.PhaserDegrees / 2 * Math.Sin(Math.Tau * seconds / _plan.Seconds);
         var cycle = (long)Math.Floor(turned / 720);
         if (cycle != _flutterCycle)
-            (_flutterCycle, _flutter) = (cycle, _plan.CamFlutterDegrees * Gaussian());
+            (_flutterCycle, _flutter) = (cycle, _plan.CamFlutterDegrees * Noise.Gaussian(_random));
         var at = EngineSignals.After(0, turned - _flutter);
         if (_plan.InductiveCam)
             return s_camTeeth
@@ -263,6 +266,4 @@ internal sealed class RunningEngine : ILiveEngine
                 .FirstOrDefault();
         return s_camTeeth.Any(t => at >= t.From && at < t.To) ? 5 : 0.1;
     }
-
-    private double Gaussian() => Math.Sqrt(-2 * Math.Log(1 - _random.NextDouble())) * Math.Cos(Math.Tau * _random.NextDouble());
 }

@@ -39,12 +39,7 @@ public sealed class StandInScope : IScope
         _plan = plan;
         var random = new Random(plan.Seed);
         // Box and Muller 1958.
-        _noise =
-        [
-            .. Enumerable
-                .Range(0, NoiseTable)
-                .Select(_ => (float)(Math.Sqrt(-2 * Math.Log(1 - random.NextDouble())) * Math.Cos(Math.Tau * random.NextDouble()))),
-        ];
+        _noise = [.. Enumerable.Range(0, NoiseTable).Select(_ => (float)(Noise.Gaussian(random)))];
         Abilities = new ScopeAbilities(
             "Stand-in scope",
             4,

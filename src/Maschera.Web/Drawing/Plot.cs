@@ -127,7 +127,7 @@ public sealed class Plot(double width, double height, (double From, double To) x
     private static string Number(double value, IReadOnlyList<double> ticks)
     {
         var step = ticks.Count > 1 ? ticks[1] - ticks[0] : 1;
-        return Say.Number(value, Math.Clamp((int)Math.Ceiling(-Math.Log10(step) - 1e-9), 0, 5)).Replace('-', '−');
+        return Say.Number(value, Math.Clamp((int)Math.Ceiling(-Math.Log10(step) - 1e-9), 0, 5));
     }
 
     private static double Span(double span) => span > 0 ? span : 1;

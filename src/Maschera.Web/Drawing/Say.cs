@@ -8,8 +8,12 @@ namespace Maschera.Web.Drawing;
 /// <summary>How figures, dates and lists are written on a page.</summary>
 public static class Say
 {
-    /// <summary>A figure with a fixed number of decimals.</summary>
-    public static string Number(double value, int decimals = 1) => value.ToString("N" + decimals, CultureInfo.InvariantCulture);
+    /// <summary>A figure with a fixed number of decimals, a true minus and no minus before a nought.</summary>
+    public static string Number(double value, int decimals = 1)
+    {
+        var written = value.ToString("N" + decimals, CultureInfo.InvariantCulture);
+        return written.StartsWith('-') ? (written.AsSpan().IndexOfAnyInRange('1', '9') < 0 ? "" : "−") + written[1..] : written;
+    }
 
     /// <summary>A figure with its sign and one decimal.</summary>
     public static string WithSign(double value) => value.ToString("+0.0;−0.0;0.0", CultureInfo.InvariantCulture);

@@ -6,9 +6,10 @@ namespace Maschera.Core.Readings.RelativeCompression;
 
 /// <summary>
 /// A signal that follows the load on the starter, at an even rate: the starter's current, the fall of the battery
-/// voltage (the same current through the battery's resistance), or how far the crank falls behind its mean speed.
+/// voltage (the same current through the battery's resistance), or how far the crank falls behind its mean speed, told by its
+/// wheel or by the whine of the starter.
 /// A starter motor's speed falls in a straight line with its current (Hughes, Electric Motors and Drives, ch. 3), so
-/// each of the three tells both load and speed.
+/// each of them tells both load and speed.
 /// </summary>
 /// <param name="Load">The load, in the channel's unit, zero where the starter rests.</param>
 /// <param name="First">First sample of cranking.</param>
@@ -19,6 +20,9 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
 {
     /// <summary>The step the load is brought to, s: 2° of crank at 330 rpm.</summary>
     public const double Step = 0.001;
+
+    /// <summary>True where the load is the speed's own fall, so that no load is too small to tell.</summary>
+    public bool IsSpeed { get; private init; }
 
     /// <summary>Share of the working load above which the starter is taken to turn the engine.</summary>
     private const double OnShare = 0.15;
@@ -59,7 +63,17 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
             return null;
         var mean = Statistics.Mean([.. rpm.Samples[turning.First..turning.End].Select(v => (double)v)]);
         var load = rpm with { Samples = Array.ConvertAll(rpm.Samples, value => (float)(mean - value)), Unit = "rpm" };
-        return new CrankingSignal(load, turning.First, turning.End, new StallLoad(mean, StallLoad.Measured), []);
+        return new CrankingSignal(load, turning.First, turning.End, new StallLoad(mean, StallLoad.Measured), []) { IsSpeed = true };
+    }
+
+    /// <summary>From the sound of cranking: the load is the speed missing to the mean, in percent of that.</summary>
+    public static CrankingSignal? FromSound(Channel sound)
+    {
+        if (StarterWhine.Course(sound, Step) is not { } whine)
+            return null;
+        var mean = Statistics.Median(whine.Samples.Select(f => (double)f));
+        var load = whine with { Samples = Array.ConvertAll(whine.Samples, f => (float)(100 * (1 - f / mean))), Unit = "%" };
+        return new CrankingSignal(load, 0, load.Samples.Length, new StallLoad(100, StallLoad.Measured), []) { IsSpeed = true };
     }
 
     private static CrankingSignal? FromLoad(Channel load, Channel original, string? offsetCode, string offsetText)

@@ -18,7 +18,7 @@ public sealed class RelativeCompressionReading : ReadingOf<RelativeCompressionRe
     private const double SlowRpm = 150;
 
     /// <summary>What tells the load, the surest first.</summary>
-    private static readonly string[] s_loads = ["current", "battery", "crank"];
+    private static readonly string[] s_loads = ["current", "battery", "crank", "sound"];
 
     private const int FewCycles = 5;
 
@@ -62,6 +62,7 @@ public sealed class RelativeCompressionReading : ReadingOf<RelativeCompressionRe
         new("current", "Starter current", ["A", "mA", "kA"], ["current", "starter", "strom", "corrente", "courant", "clamp", "amps"]),
         new("battery", "Battery voltage", [], ["battery", "batterie", "batteria", "supply voltage", "b+"]),
         new("crank", "Crank signal", [], ["crank", "ckp", "kurbel", "crankshaft", "giri"]),
+        new("sound", "Sound of cranking", [], ["sound", "microphone", "mikrofon", "audio", "recording"]),
         new("sync", "Sync on one cylinder", [], ["sync", "ignition", "spark", "injector", "coil", "zünd", "trigger"]),
     ];
 
@@ -93,8 +94,11 @@ public sealed class RelativeCompressionReading : ReadingOf<RelativeCompressionRe
         if (found.Fit.Misfit > RefusedMisfit)
             return draft.Unusable(
                 "no-compressions",
-                "The load does not rise and fall like this engine's compressions. Check the cylinder count, that the clamp sits on "
-                    + "the starter cable, and that the engine does not fire."
+                draft.LoadRole == "sound"
+                    ? "What is heard does not rise and fall like this engine's compressions. Check the cylinder count, and record five "
+                        + "seconds of cranking close to the starter, without talking, fuel or ignition disabled."
+                    : "The load does not rise and fall like this engine's compressions. Check the cylinder count, that the clamp sits "
+                        + "on the starter cable, and that the engine does not fire."
             );
         AddDoubts(draft, channels, signal, found, sync.Count);
         var result = new CompressionResultMaker(engine, signal, found, draft).Result(
@@ -160,12 +164,20 @@ public sealed class RelativeCompressionReading : ReadingOf<RelativeCompressionRe
                         + "starter current."
                 )
             ),
+            "sound" => (
+                CrankingSignal.FromSound(channels["sound"]),
+                new Note(
+                    "no-whine",
+                    "No starter's whine is heard turning an engine. Record five seconds of cranking close to the starter, without "
+                        + "talking, fuel or ignition disabled."
+                )
+            ),
             _ => (
                 null,
                 new Note(
                     "no-load-channel",
-                    "No channel tells the load on the starter. Capture the starter current, the battery voltage or the crank sensor "
-                        + "while cranking."
+                    "No channel tells the load on the starter. Capture the starter current, the battery voltage, the crank sensor or "
+                        + "the sound while cranking."
                 )
             ),
         };

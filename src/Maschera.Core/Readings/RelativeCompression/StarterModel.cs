@@ -66,7 +66,7 @@ internal sealed class StarterModel
         _angles = engine.Angles();
         var used = _fold.Load.AsSpan(cycles[0].From, cycles[^1].To - cycles[0].From);
         _reach = Statistics.Quantile(used, 0.95) - Statistics.Quantile(used, 0.05);
-        _overrun = signal.Load.Unit == "rpm" ? double.NegativeInfinity : OverrunShare * Statistics.Quantile(used, 0.95);
+        _overrun = signal.IsSpeed ? double.NegativeInfinity : OverrunShare * Statistics.Quantile(used, 0.95);
         var mean = Statistics.Mean(used);
         var seen = _reach / (signal.Stall.Load - mean);
         _swing = double.IsFinite(seen) && seen is > 0.02 and < 1.5 ? new(seen, signal.Stall.Doubt) : new(0.5, 0.25);

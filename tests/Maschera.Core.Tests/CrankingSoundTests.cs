@@ -1,0 +1,206 @@
+using Maschera.Core.Engines;
+using Maschera.Core.Readings;
+using Maschera.Core.Readings.RelativeCompression;
+using Maschera.Core.Signals;
+using Maschera.Rig;
+
+namespace Maschera.Core.Tests;
+
+/// <summary>Relative compression by ear: the stand-in's whine in yards and rooms, and sounds that are no cranking.</summary>
+public class CrankingSoundTests(ITestOutputHelper output)
+{
+    /// <summary>Points a figure by ear may be off, see the contract.</summary>
+    private const double Points = 14;
+
+    public static TheoryData<int> Seeds => [.. Enumerable.Range(1, 16)];
+
+    /// <summary>Engines, starters, rooms and hands drawn at random; a third of them sound.</summary>
+    [Theory]
+    [MemberData(nameof(Seeds))]
+    public void Hears_which_position_is_low(int seed)
+    {
+        var random = new Random(1_000 + seed);
+        double Between(double low, double high) => low + (high - low) * random.NextDouble();
+        var engine = Engines[seed % Engines.Length];
+        var n = engine.Cylinders;
+        var weak = seed % 3 == 0 ? 0 : engine.FiringOrder[random.Next(n)];
+        var plan = new CrankingPlan(engine)
+        {
+            Faults = weak > 0 ? [new(weak, Between(4, 7))] : [],
+            Cranking = Between(4, 6),
+            Phone = new PhoneSound
+            {
+                Rate = random.Next(2) == 0 ? 12_500 : 25_000,
+                PeriodsPerTurn = Between(80, 150),
+                Whine = [Between(0.1, 0.3), Between(0.02, 0.12), Between(0.01, 0.08)],
+                Hiss = Between(0.005, 0.05),
+                Breath = Between(0, 0.08),
+                Echo = Between(0, 0.25),
+                EchoSeconds = Between(0.03, 0.15),
+                Hand = Between(0, 0.5),
+            },
+            Seed = seed,
+        };
+        var (capture, truth) = CrankingRun.Record(plan);
+        var result = Read(capture.Find("Sound")!, engine);
+
+        Assert.False(result.IsUnusable, $"{engine.Name} {truth.SpeedRpm:0} rpm, {plan.Phone}: {result.Sentence}");
+        Assert.InRange(result.CrankingSpeedRpm!.Value / truth.SpeedRpm, 0.95, 1.05);
+        Assert.All(result.Positions, p => Assert.Null(p.Cylinder));
+        Assert.Equal(n, result.Positions.Count);
+        var percent = engine.FiringOrder.Select(c => truth.WorkPercent[c]).ToArray();
+        // Without a sync any place may be the first.
+        var worst = Enumerable
+            .Range(0, n)
+            .Min(turn => Enumerable.Range(0, n).Max(i => Math.Abs(result.Positions[(i + turn) % n].Percent - percent[i])));
+        output.WriteLine($"{engine.Name}: {worst:0.0} points off; {string.Join(" ", percent.Select(p => $"{p:0}"))}");
+        Assert.InRange(worst, 0, Points);
+        Assert.Equal(percent.Count(p => p < 80), result.Low.Count(l => l.Percent < 90));
+        if (weak == 0)
+            Assert.Equal("even", result.Verdict);
+    }
+
+    [Theory]
+    [InlineData(8)]
+    [InlineData(16)]
+    [InlineData(0)]
+    public void A_recording_may_be_as_loud_as_it_likes_and_start_anywhere(int quieter)
+    {
+        var sound = Crank(3, 5).Find("Sound")!;
+        var other = sound with
+        {
+            Time = TimeAxis.Uniform(1_000, sound.Time.Step, sound.Time.Count),
+            Samples = Array.ConvertAll(sound.Samples, s => s / (1 << quieter) + 0.001f),
+        };
+        var (usual, moved) = (Read(sound, EngineCatalogue.Orsa), Read(other, EngineCatalogue.Orsa));
+        Assert.Equal(usual.Low.Select(l => l.Position), moved.Low.Select(l => l.Position));
+        Assert.All(usual.Positions.Zip(moved.Positions), p => Assert.Equal(p.First.Percent, p.Second.Percent, 1.0));
+    }
+
+    [Fact]
+    public void The_figure_by_ear_agrees_with_the_clamp()
+    {
+        var capture = Crank(4, 6);
+        var ear = Read(capture.Find("Sound")!, EngineCatalogue.Orsa);
+        var clamp = (RelativeCompressionResult)
+            ReadingRegistry
+                .Find("relative-compression")!
+                .Read(
+                    new ReadingRequest(capture)
+                    {
+                        Engine = EngineCatalogue.Orsa,
+                        Channels = new Dictionary<string, string> { ["current"] = "Starter current" },
+                    }
+                );
+        Assert.Equal(clamp.CrankingSpeedRpm!.Value, ear.CrankingSpeedRpm!.Value, 0.03 * clamp.CrankingSpeedRpm.Value);
+        Assert.Equal(clamp.Low.Min(l => l.Percent), ear.Low.Min(l => l.Percent), Points);
+    }
+
+    public static TheoryData<string> NoCranking => ["silence", "hiss", "machine", "speech", "falling", "short", "clicks", "nothing", "NaN"];
+
+    /// <summary>What is no starter turning an engine is refused, with what to record instead.</summary>
+    [Theory]
+    [MemberData(nameof(NoCranking))]
+    public void What_is_no_cranking_gives_no_figure(string what)
+    {
+        const int rate = 12_500;
+        var random = new Random(5);
+        var phase = 0.0;
+        double Sung(double hz) => Math.Sin(phase += Math.Tau * hz / rate);
+        double Hiss() => 0.02 * (random.NextDouble() - 0.5);
+        Func<double, double> sound = what switch
+        {
+            "silence" => _ => 0,
+            "hiss" => _ => 10 * Hiss(),
+            "machine" => _ => 0.3 * Sung(523) + Hiss(),
+            // Words: a voice that glides for a third of a second, then a pause.
+            "speech" => t => (t % 0.5 < 0.33 ? 0.3 * Sung(180 + 90 * Math.Sin(9 * t) + 40 * Math.Sin(23.7 * t)) : 0) + Hiss(),
+            "falling" => t => 0.3 * Sung(900 - 100 * t) + Hiss(),
+            "clicks" => t => (t % 0.13 < 0.002 ? 0.5 : 0) + Hiss(),
+            "NaN" => _ => double.NaN,
+            _ => t => 0.3 * Sung(500 + 60 * Math.Sin(60 * t)) + Hiss(),
+        };
+        var seconds = what switch
+        {
+            "short" => 0.7,
+            "nothing" => 0,
+            _ => 5.0,
+        };
+        var channel = new Channel(
+            "Sound",
+            "",
+            TimeAxis.Uniform(0, 1.0 / rate, (int)(seconds * rate)),
+            [.. Enumerable.Range(0, (int)(seconds * rate)).Select(i => (float)sound((double)i / rate))]
+        );
+        var result = Read(channel, EngineCatalogue.Orsa);
+        Assert.Equal("unusable", result.Verdict);
+        Assert.Empty(result.Positions);
+        Assert.NotEmpty(result.Notes);
+        output.WriteLine(result.Notes[^1].Text);
+    }
+
+    /// <summary>A voice over the cranking may cost the figure, but never makes a wrong one.</summary>
+    [Theory]
+    [InlineData(0.02)]
+    [InlineData(0.1)]
+    [InlineData(0.4)]
+    public void Somebody_talks_while_it_cranks(double loud)
+    {
+        var sound = Crank(2, 6).Find("Sound")!;
+        var phase = 0.0;
+        var spoken = sound with
+        {
+            Samples =
+            [
+                .. sound.Samples.Select(
+                    (s, i) =>
+                    {
+                        var t = i * sound.Time.Step;
+                        phase += Math.Tau * (160 + 50 * Math.Sin(7 * t)) * sound.Time.Step;
+                        var voice = t % 0.8 < 0.5 ? Enumerable.Range(1, 12).Sum(k => Math.Sin(k * phase) / k) : 0;
+                        return (float)Math.Clamp(s + loud * voice, -1, 1);
+                    }
+                ),
+            ],
+        };
+        var result = Read(spoken, EngineCatalogue.Orsa);
+        output.WriteLine($"{result.Verdict} {string.Join(" ", result.Positions.Select(p => $"{p.Percent:0}"))}");
+        if (result.Verdict != "unusable")
+            Assert.Single(result.Low);
+    }
+
+    private static Capture Crank(int weak, double leak) =>
+        CrankingRun
+            .Record(
+                new CrankingPlan(EngineCatalogue.Orsa)
+                {
+                    Faults = [new(weak, leak)],
+                    Phone = new PhoneSound(),
+                    Seed = 12,
+                }
+            )
+            .Capture;
+
+    private static Engine[] Engines { get; } =
+    [
+        EngineCatalogue.Orsa,
+        EngineCatalogue.Tasso,
+        EngineCatalogue.Ghiro,
+        EngineCatalogue.Camoscio,
+        .. EngineCatalogue
+            .Layouts.Where(l => l.Name is "Five in line" or "V8, cross-plane")
+            .Select(l => l with { Geometry = EngineCatalogue.Orsa.Geometry, ValveTiming = EngineCatalogue.Orsa.ValveTiming }),
+    ];
+
+    private static RelativeCompressionResult Read(Channel sound, Engine engine) =>
+        (RelativeCompressionResult)
+            ReadingRegistry
+                .Find("relative-compression")!
+                .Read(
+                    new ReadingRequest(new Capture("phone", [sound], []))
+                    {
+                        Engine = engine,
+                        Channels = new Dictionary<string, string> { ["sound"] = sound.Name },
+                    }
+                );
+}
