@@ -122,7 +122,7 @@ public class InjectorBalanceTests
             );
 
     /// <summary>A rail of 4 bar; each pulse of 0.15 s takes about a third of a bar, flow going with the root of the pressure.</summary>
-    private sealed class Rail(int seed)
+    internal sealed class Rail(int seed)
     {
         private readonly Random _random = new(seed);
         private readonly Dictionary<int, double> _flows = [];

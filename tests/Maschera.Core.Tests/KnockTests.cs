@@ -92,7 +92,7 @@ public class KnockTests
     private static KnockResult Read(Capture capture) => (KnockResult)new KnockReading().Read(new ReadingRequest(capture));
 
     /// <summary>A minute and a half: three pulls of six seconds at high load, cruising between.</summary>
-    private sealed class Drive(int seed)
+    internal sealed class Drive(int seed)
     {
         private readonly Random _random = new(seed);
 

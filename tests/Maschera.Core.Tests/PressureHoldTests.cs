@@ -112,7 +112,7 @@ public class PressureHoldTests
             );
 
     /// <summary>A pump that builds up 4 bar, runs with its ripple, stops with a run-out of a tenth of a bar.</summary>
-    private sealed class Rail(int seed)
+    internal sealed class Rail(int seed)
     {
         private readonly Random _random = new(seed);
 

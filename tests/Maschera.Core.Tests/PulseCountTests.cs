@@ -124,7 +124,7 @@ public class PulseCountTests
             new PulseCountReading().Read(new ReadingRequest(capture) { Options = options.ToDictionary(o => o.Name, o => o.Value) });
 
     /// <summary>A ring of 24 to 96 places at a few revolutions a second, or turned by hand with stops.</summary>
-    private sealed class Ring
+    internal sealed class Ring
     {
         private readonly Random _random;
 

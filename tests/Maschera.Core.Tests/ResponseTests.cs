@@ -151,7 +151,7 @@ public class ResponseTests
     }
 
     /// <summary>A made-up test of a valve: 40 s of rest, then trials of five to seven seconds with twelve to eighteen between.</summary>
-    private sealed class Bench(int seed)
+    internal sealed class Bench(int seed)
     {
         private readonly Random _random = new(seed);
 

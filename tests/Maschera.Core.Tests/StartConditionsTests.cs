@@ -124,7 +124,7 @@ public class StartConditionsTests
             );
 
     /// <summary>Key on for two seconds, then cranking; everything as it should be unless told otherwise.</summary>
-    private sealed class Cranking(int seed)
+    internal sealed class Cranking(int seed)
     {
         private const double Begins = 2;
 

@@ -111,7 +111,7 @@ public class WheelSpeedsTests
             new WheelSpeedsReading().Read(new ReadingRequest(capture) { Options = options.ToDictionary(o => o.Name, o => o.Value) });
 
     /// <summary>Two minutes: from standstill to 50, 80 and 30 km/h with stops, two turns, and what is asked for.</summary>
-    private sealed class Drive(int seed)
+    internal sealed class Drive(int seed)
     {
         private readonly Random _random = new(seed);
         private readonly double[] _sizes = new double[4];

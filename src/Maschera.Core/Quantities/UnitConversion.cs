@@ -1,3 +1,5 @@
+using Maschera.Core.Signals;
+
 namespace Maschera.Core.Quantities;
 
 /// <summary>Another unit for the same quantity: value there = value here * <see cref="Factor"/> + <see cref="Offset"/>.</summary>
@@ -36,6 +38,15 @@ public static class UnitConversion
     /// </summary>
     public static double? Factor(string unit, string to) =>
         For(unit).Where(u => string.Equals(u.Unit, to, StringComparison.OrdinalIgnoreCase)).Select(u => (double?)u.Factor).FirstOrDefault();
+
+    /// <summary>A channel in the unit a rule of the job is written in; as it is where it measures something else, or nothing says.</summary>
+    public static Channel In(Channel channel, string unit)
+    {
+        var choice = For(channel.Unit).FirstOrDefault(u => string.Equals(u.Unit, unit, StringComparison.OrdinalIgnoreCase));
+        if (choice == default || choice is { Factor: 1, Offset: 0 })
+            return channel;
+        return channel with { Unit = unit, Samples = Array.ConvertAll(channel.Samples, v => (float)(v * choice.Factor + choice.Offset)) };
+    }
 
     /// <summary>The units a value can be shown in, its own first; only its own where no other is known.</summary>
     public static IReadOnlyList<UnitChoice> For(string unit)

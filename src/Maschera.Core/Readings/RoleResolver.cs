@@ -1,3 +1,4 @@
+using Maschera.Core.Quantities;
 using Maschera.Core.Signals;
 
 namespace Maschera.Core.Readings;
@@ -78,4 +79,12 @@ public static class RoleResolver
 
     private static ReadingException NoColumn(Capture capture, string column) =>
         new($"{capture.Name}: there is no column '{column}'; it has {string.Join(", ", capture.Channels.Select(c => $"'{c.Name}'"))}.");
+
+    /// <summary>Brings the channels of roles to the units that the reading's rules are written in.</summary>
+    public static void InUnits(Dictionary<string, Channel> channels, params ReadOnlySpan<(string Role, string Unit)> units)
+    {
+        foreach (var (role, unit) in units)
+            if (channels.TryGetValue(role, out var channel))
+                channels[role] = UnitConversion.In(channel, unit);
+    }
 }

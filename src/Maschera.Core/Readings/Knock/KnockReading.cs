@@ -55,6 +55,7 @@ public sealed partial class KnockReading : ReadingOf<KnockResult>
     protected override KnockResult Make(ReadingRequest request, CancellationToken cancel)
     {
         var channels = RoleResolver.Resolve(this, request with { Channels = RoleResolver.WithGuesses(request, RoleOf) });
+        RoleResolver.InUnits(channels, ("coolant", "°C"), ("intake-air", "°C"), ("ambient", "°C"), ("mixture", "V"), ("rpm", "rpm"));
         if (!channels.TryGetValue("retard", out var retard))
             return Unusable(channels, new Note("no-retard", "The knock control's retard is needed: --channel retard=COLUMN."));
         if (retard.Samples.Count(float.IsFinite) < LeastSamples)

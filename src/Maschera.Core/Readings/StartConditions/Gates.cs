@@ -110,8 +110,7 @@ internal sealed partial class Gates(CrankingLog log, bool isDiesel, IReadOnlyDic
         if (!log.Has("rail-pressure"))
             return NotLogged("rail-pressure", "The rail pressure");
         var values = log.Values("rail-pressure", _from + Inrush, _to);
-        var unit = log.Channel("rail-pressure")!.Unit;
-        var bar = Bar(unit) * Statistics.Quantile(values, 0.95);
+        var bar = Statistics.Quantile(values, 0.95);
         var need =
             told.TryGetValue("rail-pressure", out var own) ? own
             : isDiesel ? LeastDieselRail
@@ -131,7 +130,7 @@ internal sealed partial class Gates(CrankingLog log, bool isDiesel, IReadOnlyDic
     private double? Desired()
     {
         var values = log.Values("rail-desired", _from + Inrush, _to);
-        var bar = values.Length > 0 ? OfDesired * Bar(log.Channel("rail-desired")!.Unit) * Statistics.Quantile(values, 0.5) : 0;
+        var bar = values.Length > 0 ? OfDesired * Statistics.Quantile(values, 0.5) : 0;
         return bar > 0 ? bar : null;
     }
 
@@ -203,8 +202,6 @@ internal sealed partial class Gates(CrankingLog log, bool isDiesel, IReadOnlyDic
         var values = log.Values(role, _from + Inrush, _to);
         return Statistics.Quantile(values.Length > 0 ? values : log.Values(role, _from, _to), 0.5);
     }
-
-    private static double Bar(string unit) => UnitConversion.Factor(unit, "bar") ?? 1;
 
     private static string Number(double value) => value.ToString("0.##", CultureInfo.InvariantCulture);
 

@@ -1,5 +1,6 @@
 using System.Text.RegularExpressions;
 using Maschera.Core.Basics;
+using Maschera.Core.Quantities;
 using Maschera.Core.Signals;
 
 namespace Maschera.Core.Readings.StartConditions;
@@ -57,6 +58,7 @@ public sealed partial class StartConditionsReading : ReadingOf<StartConditionsRe
     {
         var told = Needs(request);
         var channels = RoleResolver.Resolve(this, request with { Channels = RoleResolver.WithGuesses(request, RoleOf) });
+        RoleResolver.InUnits(channels, ("battery", "V"), ("rail-pressure", "bar"), ("rail-desired", "bar"), ("rpm", "rpm"));
         if (!channels.ContainsKey("rpm") && !channels.ContainsKey("battery"))
             return Unusable(
                 channels,
@@ -167,12 +169,12 @@ public sealed partial class StartConditionsReading : ReadingOf<StartConditionsRe
             ? DesiredNames().IsMatch(channel.Name) ? "rail-desired"
                 : RailNames().IsMatch(channel.Name) ? "rail-pressure"
                 : null
-        : channel.Unit == "V" && BatteryNames().IsMatch(channel.Name) ? "battery"
+        : UnitConversion.Factor(channel.Unit, "V") is not null && BatteryNames().IsMatch(channel.Name) ? "battery"
         : QuantityNames().IsMatch(channel.Name) ? "quantity"
         : ThrottleNames().IsMatch(channel.Name) ? "throttle"
         : null;
 
-    private static bool IsPressure(string unit) => unit.ToLowerInvariant() is "bar" or "mpa" or "kpa" or "psi";
+    private static bool IsPressure(string unit) => UnitConversion.Factor(unit, "bar") is not null;
 
     [GeneratedRegex(@"immo|\bWFS\b|wegfahr", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
     private static partial Regex ImmobiliserNames();

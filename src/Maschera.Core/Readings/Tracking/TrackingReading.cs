@@ -94,7 +94,7 @@ public sealed class TrackingReading : ReadingOf<TrackingResult>
                     "A desired and an actual value are needed. Say which with --channel desired=COLUMN --channel actual=COLUMN."
                 )
             );
-        (desired, actual) = (Numbers(desired), InUnitOf(Numbers(actual), desired.Unit));
+        (desired, actual) = (Numbers(desired), UnitConversion.In(Numbers(actual), desired.Unit));
         if (desired.Samples.Length < LeastSamples || actual.Samples.Length < LeastSamples)
             return Unusable(
                 channels,
@@ -212,14 +212,6 @@ public sealed class TrackingReading : ReadingOf<TrackingResult>
             Time = TimeAxis.FromStamps([.. kept.Select(i => channel.Time[i])]),
             Samples = [.. kept.Select(i => channel.Samples[i])],
         };
-    }
-
-    private static Channel InUnitOf(Channel channel, string unit)
-    {
-        var choice = UnitConversion.For(channel.Unit).FirstOrDefault(u => string.Equals(u.Unit, unit, StringComparison.OrdinalIgnoreCase));
-        if (choice == default || choice is { Factor: 1, Offset: 0 })
-            return channel;
-        return channel with { Unit = unit, Samples = Array.ConvertAll(channel.Samples, v => (float)(v * choice.Factor + choice.Offset)) };
     }
 
     private static TrackPoint[] Thinned(TrackPoint[] course)
