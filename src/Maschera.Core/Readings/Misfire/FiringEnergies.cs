@@ -125,7 +125,7 @@ internal static class FiringEnergies
     /// How much of a firing d places away comes into a gain. A step x = d / spans away shows as 1 - 3 x² + 2 x³, for so
     /// much of it the slope of a line takes; and a firing is no step, but its work spread as a raised cosine.
     /// </summary>
-    private static double[] Kernel(int cylinders, int spans)
+    public static double[] Kernel(int cylinders, int spans)
     {
         const int parts = 24;
         var span = 720.0 / cylinders;

@@ -32,6 +32,9 @@ internal static class MisfireJudge
     /// <summary>With this separation expected, one span is enough: more spans mix more neighbours in.</summary>
     private const double EnoughSeparation = 6;
 
+    /// <summary>Missing firings known before that stand less clear than this, in standard deviations, are not told anew.</summary>
+    private const double LeastTold = 3;
+
     /// <summary>Below this separation single misfires may be missed or invented.</summary>
     private const double SafeSeparation = 7;
 
@@ -81,25 +84,102 @@ internal static class MisfireJudge
             cut = Cut(below, centre, scatter, swing, spans);
         }
 
+        var missed = Array.ConvertAll(below, v => v <= cut);
+        if (Clearest(clock, engine, tdc, firings, missed, swing) is { } told)
+            return Marked(told.Firings, engine, told.Told.Below, told.Told.Missed, told.Told.Work, told.Told.Separation);
         var fired = Mean(below, v => v > cut);
-        var missed = Mean(below, v => v <= cut);
-        var misfires = !double.IsNaN(missed);
+        var lacking = Mean(below, v => v <= cut);
         // The work of a firing: what a missing one lacks; without any, what the swing lets expect.
-        var work = misfires ? fired - missed : WorkPerSwing * swing;
-        var marks = firings
-            .Select(
-                (f, i) =>
-                    new FiringMark(
-                        f.Cycle,
-                        engine.FiringOrder[f.Place],
-                        f.Seconds,
-                        f.SpeedRpm,
-                        work > 0 ? 100 * (1 + (below[i] - fired) / work) : null,
-                        below[i] <= cut
-                    )
-            )
-            .ToList();
-        return new Judged(marks, Doubt(misfires, work / Math.Max(scatter, 1e-9)));
+        var work = double.IsNaN(lacking) ? WorkPerSwing * swing : fired - lacking;
+        return Marked(firings, engine, [.. below.Select(v => v - fired)], missed, work, work / Math.Max(scatter, 1e-9));
+    }
+
+    private static Judged Marked(List<Firing> firings, Engine engine, double[] below, bool[] missed, double work, double separation) =>
+        new(
+            [
+                .. firings.Select(
+                    (f, i) =>
+                        new FiringMark(
+                            f.Cycle,
+                            engine.FiringOrder[f.Place],
+                            f.Seconds,
+                            f.SpeedRpm,
+                            work > 0 ? 100 * (1 + below[i] / work) : null,
+                            missed[i]
+                        )
+                ),
+            ],
+            Doubt(Array.Exists(missed, m => m), separation)
+        );
+
+    /// <summary>
+    /// The decisions settled over as many spans as tell missing firings from sound ones best; null where none are missing.
+    /// </summary>
+    private static (List<Firing> Firings, ToldFirings Told)? Clearest(
+        AngleClock clock,
+        Engine engine,
+        double tdc,
+        List<Firing> firings,
+        bool[] missed,
+        double swing
+    )
+    {
+        var angles = engine.Angles();
+        int[][] wheelmates =
+        [
+            .. angles.Select(a =>
+                Enumerable.Range(0, angles.Length).Where(q => Math.Abs(Math.IEEERemainder(angles[q] - a, 360)) < 1).ToArray()
+            ),
+        ];
+        var known = firings.Zip(missed).ToDictionary(p => (p.First.Cycle, p.First.Place), p => p.Second);
+        (List<Firing> Firings, ToldFirings Told)? best = null;
+        Dictionary<(int, int), bool> narrow = [];
+        for (var spans = 1; spans <= MostSpans && spans < engine.Cylinders; spans++)
+        {
+            var wide = FiringEnergies.Of(clock, angles, tdc, spans);
+            var kernel = FiringEnergies.Kernel(engine.Cylinders, spans);
+            foreach (var start in Starts(wide, known, angles.Length))
+            {
+                var told = FiringFeedback.Settle(wide, kernel, start, wheelmates);
+                if (told is not null && spans == 1)
+                    narrow = wide.Zip(told.Missed).ToDictionary(p => (p.First.Cycle, p.First.Place), p => p.Second);
+                if (told is not null && told.Work > LeastDepth * swing * kernel[0] && !(told.Separation <= best?.Told.Separation))
+                    best = (wide, told);
+            }
+        }
+
+        if (!(best?.Told.Separation > (known.ContainsValue(true) ? LeastTold : LeastSeparation)))
+            return null;
+        WithNarrowEnds(best.Value.Firings, best.Value.Told.Missed, narrow);
+        return best;
+    }
+
+    /// <summary>At the capture's ends what lies beyond is not seen: there the narrowest windows, which reach least far, decide.</summary>
+    private static void WithNarrowEnds(List<Firing> firings, bool[] missed, Dictionary<(int, int), bool> narrow)
+    {
+        for (var i = 0; i < missed.Length; i++)
+            if (Math.Min(i, missed.Length - 1 - i) < MostSpans && narrow.TryGetValue((firings[i].Cycle, firings[i].Place), out var known))
+                missed[i] = known;
+    }
+
+    /// <summary>
+    /// Decisions to begin with: those known, or where none is known, any one cylinder's firings, all of them or their lower half.
+    /// </summary>
+    private static IEnumerable<bool[]> Starts(List<Firing> firings, Dictionary<(int, int), bool> known, int places)
+    {
+        if (known.ContainsValue(true))
+        {
+            yield return [.. firings.Select(f => known.GetValueOrDefault((f.Cycle, f.Place)))];
+            yield break;
+        }
+
+        for (var place = 0; place < places; place++)
+        {
+            var own = place;
+            yield return [.. firings.Select(f => f.Place == own)];
+            var middle = Statistics.Median(firings.Where(f => f.Place == own).Select(f => f.Gain).DefaultIfEmpty(0));
+            yield return [.. firings.Select(f => f.Place == own && f.Gain < middle)];
+        }
     }
 
     /// <summary>The firings, and what each gains beyond the usual of its place, its neighbours taken out.</summary>
