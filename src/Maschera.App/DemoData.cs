@@ -273,6 +273,23 @@ public sealed class DemoData(MascheraDb db, CaptureIntake intake, ReadingService
             [],
             new("idle", 89, "plug lead 3", "Transducer in the plug hole", "ignition", 3)
         );
+        var heard = CrankingRun.Record(
+            new CrankingPlan(EngineCatalogue.Camoscio)
+            {
+                Faults = [new(2, 4)],
+                Phone = new PhoneSound(),
+                Seed = 8,
+            }
+        );
+        Keep(
+            plough,
+            "Cranking, by ear",
+            heard.Capture with
+            {
+                Channels = [heard.Capture.Find("Sound")!],
+            },
+            new("cranking", 6, "fuel", "Phone on the scuttle, charger on the battery")
+        );
         readings.Make(new ReadingAsked(late, "cam-timing") { Reference = ReadingService.WholeShelf });
         db.SaveChanges();
     }

@@ -18,7 +18,13 @@ for (const [name, file] of Object.entries(fonts))
   cpSync(join(here, "node_modules/@fontsource-variable", name, "files", file), join(out, "fonts", `${name}.woff2`));
 cpSync(join(here, "mark.svg"), join(out, "mark.svg"));
 await build({
-  entryPoints: { site: join(here, "site.ts"), bench: join(here, "bench/main.ts"), live: join(here, "live/main.ts") },
+  entryPoints: {
+    site: join(here, "site.ts"),
+    bench: join(here, "bench/main.ts"),
+    live: join(here, "live/main.ts"),
+    listen: join(here, "listen/main.ts"),
+    worklet: join(here, "listen/worklet.ts"),
+  },
   outdir: out,
   bundle: true,
   minify: true,

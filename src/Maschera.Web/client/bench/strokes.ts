@@ -117,19 +117,27 @@ export function drawMarks(plot: uPlot) {
   ctx.clip();
   ctx.font = `600 ${12 * devicePixelRatio}px "Spline Sans Mono"`;
   ctx.textAlign = "center";
-  for (const [i, mark] of info.marks.entries()) {
-    const a = plot.valToPos(mark.from, "x", true),
-      b = plot.valToPos(mark.to, "x", true);
-    if (b < left || a > left + wide) continue;
+  const places = info.marks
+    .map((mark, i) => ({ mark, i, a: plot.valToPos(mark.from, "x", true), b: plot.valToPos(mark.to, "x", true) }))
+    .filter(({ a, b }) => b >= left && a <= left + wide);
+  for (const { mark, i, a, b } of places) {
     ctx.fillStyle = mark.odd ? ink("--fault") : ink("--ink");
     ctx.globalAlpha = mark.odd ? 0.16 : i % 2 ? 0.025 : 0.07;
     ctx.fillRect(a, top, b - a, height);
     ctx.globalAlpha = 1;
     if (mark.odd) hatch(ctx, a, top, b - a, height);
-    if (b - a < 13 * devicePixelRatio) continue;
-    ctx.fillStyle = mark.odd ? ink("--fault") : ink("--soft");
-    ctx.fillText(mark.label, (a + b) / 2, top + height - 6 * devicePixelRatio);
   }
+  // What is odd is named first; a name without room for it is left out.
+  const taken: [from: number, to: number][] = [];
+  for (const odd of [true, false])
+    for (const { mark, a, b } of places) {
+      if (mark.odd !== odd) continue;
+      const [middle, half] = [(a + b) / 2, ctx.measureText(mark.label).width / 2 + 2 * devicePixelRatio];
+      if (taken.some(([from, to]) => middle - half < to && middle + half > from)) continue;
+      taken.push([middle - half, middle + half]);
+      ctx.fillStyle = odd ? ink("--fault") : ink("--soft");
+      ctx.fillText(mark.label, middle, top + height - 6 * devicePixelRatio);
+    }
   ctx.restore();
 }
 
