@@ -135,6 +135,64 @@ public sealed class CommandLineTests : IDisposable
     }
 
     [Fact]
+    public void A_case_is_weighed_and_its_suspects_add_up()
+    {
+        const string known = """
+            {"engine":{"cylinders":4,"firingOrder":[1,3,4,2]},"complaints":["misfire"],
+             "evidence":[{"reading":"misfire","verdict":"single","cylinders":[{"cylinder":2,"misfires":80}]},
+                         {"reading":"relative-compression","verdict":"even"}]}
+            """;
+        var (exit, output, errors) = Run("decide", Write("case.json", known));
+        Assert.Equal((0, ""), (exit, errors));
+        using var json = JsonDocument.Parse(output);
+        var suspects = json.RootElement.GetProperty("suspects").EnumerateArray().ToList();
+        Assert.Equal(1, suspects.Sum(s => s.GetProperty("probability").GetDouble()), 6);
+        Assert.Equal(2, suspects[0].GetProperty("cylinder").GetInt32());
+        Assert.NotEmpty(json.RootElement.GetProperty("next").EnumerateArray());
+    }
+
+    [Theory]
+    [InlineData("no JSON", "{\"engine\": ")]
+    [InlineData("no JSON", "complaints: misfire")]
+    [InlineData("", "[]")]
+    [InlineData("", "")]
+    [InlineData(
+        "cylinder 9",
+        "{\"engine\":{\"cylinders\":4,\"firingOrder\":[1,3,4,2]},\"evidence\":[{\"reading\":\"misfire\",\"verdict\":\"single\",\"cylinder\":9}]}"
+    )]
+    public void A_case_that_is_none_is_refused_in_one_line(string why, string text)
+    {
+        var (exit, output, errors) = Run("decide", Write("case.json", text));
+        Assert.Equal((2, ""), (exit, output));
+        Assert.Single(errors.Trim().Split('\n'));
+        Assert.Contains("case.json", errors, StringComparison.Ordinal);
+        Assert.Contains(why, errors, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void A_recording_of_cranking_tells_the_low_cylinder_without_naming_it()
+    {
+        var plan = new Rig.CrankingPlan(Rig.EngineCatalogue.Orsa)
+        {
+            Faults = [new(4, 5)],
+            Phone = new Rig.PhoneSound(),
+            Cranking = 4,
+        };
+        var (capture, _) = Rig.CrankingRun.Record(plan);
+        var path = Path.Combine(_folder, "phone.wav");
+        using (var file = File.Create(path))
+            Formats.CaptureExport.WriteWav(file, "phone.wav", [new Core.Signals.MemoryReader(capture.Find("Sound")!)]);
+        var engine = Write("orsa.json", """{"name":"o","cylinders":4,"firingOrder":[1,3,4,2]}""");
+        var (exit, output, errors) = Run("read", "relative-compression", path, "--engine", engine, "--channel", "sound=1");
+        Assert.True(exit == 0, errors);
+        using var json = JsonDocument.Parse(output);
+        Assert.Equal("uneven", json.RootElement.GetProperty("verdict").GetString());
+        var low = Assert.Single(json.RootElement.GetProperty("low").EnumerateArray());
+        Assert.Equal(JsonValueKind.Null, low.GetProperty("cylinder").ValueKind);
+        Assert.InRange(low.GetProperty("percent").GetDouble(), 40, 75);
+    }
+
+    [Fact]
     public void A_probe_scales_its_column()
     {
         var rows = Enumerable.Range(0, 400).Select(i => $"{i * 1e-3:0.000},{(i % 10 < 5 ? 1.2 : 0)}");

@@ -50,6 +50,58 @@ public class DrawingTests
     public void Ticks_stand_at_round_numbers(double low, double high, int about, double[] expected) =>
         Assert.Equal(expected, Axis.Ticks(low, high, about).Select(t => Math.Round(t, 9)));
 
+    [Theory]
+    [InlineData(-1.25, 2, "−1.25")]
+    [InlineData(-0.004, 2, "0.00")]
+    [InlineData(0, 1, "0.0")]
+    [InlineData(-0.0, 0, "0")]
+    [InlineData(12_345.678, 1, "12,345.7")]
+    [InlineData(-1_000, 0, "−1,000")]
+    public void A_figure_has_a_true_minus_and_none_before_a_nought(double value, int decimals, string written) =>
+        Assert.Equal(written, Say.Number(value, decimals));
+
+    [Fact]
+    public void Points_of_a_plot_lie_where_its_axes_say()
+    {
+        var plot = new Plot(340, 180, (2, 12), (-5, 15), "s", "bar");
+        var area = plot.Area;
+        Assert.Equal((area.Left, area.Right), (plot.X(2), plot.X(12)));
+        Assert.Equal((area.Top, area.Bottom), (plot.Y(15), plot.Y(-5)));
+        Assert.Equal((area.Left + area.Right) / 2, plot.X(7), 6);
+        Assert.Equal("0 0 340 180", plot.ViewBox);
+        // A curve is broken where there is no value, and goes on behind it.
+        var line = plot.Line([(2, 0), (3, 1), (4, null), (5, double.NaN), (6, 2), (7, 3)]);
+        Assert.Equal(2, line.Count(c => c == 'M'));
+        Assert.Equal(2, line.Count(c => c == 'L'));
+        Assert.Equal("", plot.Line([]));
+        // A band goes along its top and back along its bottom.
+        Assert.Equal(6, plot.Band([(2, 0, 1), (3, 0, 2), (4, 0, 3)]).Split(' ').Length);
+    }
+
+    [Fact]
+    public void A_plot_of_nothing_or_of_one_value_is_still_a_picture()
+    {
+        foreach (var (from, to) in ((double, double)[])[(0, 0), (5, 5), (1e15, 1e15)])
+        {
+            var plot = new Plot(300, 150, (from, to), (from, to), "s", "V");
+            Assert.True(double.IsFinite(plot.X(from)) && double.IsFinite(plot.Y(to)));
+            Assert.Contains(XDocument.Parse($"<svg>{plot.Axes()}</svg>").Descendants("line"), l => l.Attribute("x1") is not null);
+        }
+    }
+
+    [Fact]
+    public void A_plot_of_a_cycle_marks_its_strokes_in_degrees()
+    {
+        var plot = Plot.OfCycle(340, 180, (0, 1), "<bar>");
+        var drawn = XDocument.Parse($"<svg>{plot.Axes()}</svg>");
+        var words = drawn.Descendants("text").Select(t => t.Value).ToList();
+        Assert.All(["0°", "180°", "360°", "540°", "720°", "<bar>"], word => Assert.Contains(word, words));
+        Assert.DoesNotContain(XDocument.Parse($"<svg>{plot.Axes(numbersBelow: false)}</svg>").Descendants("text"), t => t.Value == "360°");
+        var points = Plot.ByDegree([.. Enumerable.Range(0, 720).Select(i => (float)i)]).ToList();
+        Assert.Equal(360, points.Count);
+        Assert.All(points, p => Assert.Equal(p.X - 0.5, p.Y!.Value, 6));
+    }
+
     [Fact]
     public void A_picture_holds_any_text_and_is_well_formed()
     {

@@ -30,6 +30,9 @@ internal sealed partial class PageClient : IDisposable
         return await _client.PostAsync(action, form);
     }
 
+    /// <summary>Posts what is made elsewhere, its token in it.</summary>
+    public Task<HttpResponseMessage> SendAsync(string action, HttpContent form) => _client.PostAsync(action, form);
+
     /// <summary>Uploads a file to a job and returns where the answer leads.</summary>
     public async Task<string> UploadAsync(int job, string fileName, byte[] content)
     {
