@@ -93,6 +93,14 @@ internal static class PressureDoubts
                         + "makes the degrees sure."
                 )
             );
+        if (!running && !cycles.HasCrank)
+            notes.Add(
+                new(
+                    "cranking-swing",
+                    "While cranking without a crank sensor the intake's shift comes out up to a third too small, and a small leak may "
+                        + "pass for it: capture the crank sensor too, or the running engine."
+                )
+            );
         if (!running && reference is null)
             notes.Add(
                 new(
