@@ -36,6 +36,7 @@ const views = [
   ["pressure", "/bench/24?from=1&to=1.4&axis=degrees"],
   ["pulses", "/bench/22?from=1&to=2"],
   ["compare", "/jobs/12"],
+  ["ear", "/jobs/3"],
   ["look", "/jobs/7/look"],
   ["report", "/jobs/1/report"],
   ["engine", "/engines/2"],
@@ -52,6 +53,10 @@ for (const [name, path] of views) {
       await page.keyboard.press(key);
       await page.waitForTimeout(900);
     }
+  }
+  if (name === "ear") {
+    await page.getByRole("link", { name: "Cranking, by ear" }).click();
+    await page.waitForSelector("#bench[data-drawn]:not([aria-busy])");
   }
   if (name === "look") {
     await page.getByLabel("Misfiring cylinder").fill("3");
