@@ -158,7 +158,8 @@ public sealed class CommandLineTests : IDisposable
     [InlineData("", "")]
     [InlineData(
         "cylinder 9",
-        "{\"engine\":{\"cylinders\":4,\"firingOrder\":[1,3,4,2]},\"evidence\":[{\"reading\":\"misfire\",\"verdict\":\"single\",\"cylinder\":9}]}"
+        "{\"engine\":{\"cylinders\":4,\"firingOrder\":[1,3,4,2]},"
+            + "\"evidence\":[{\"reading\":\"misfire\",\"verdict\":\"single\",\"cylinder\":9}]}"
     )]
     public void A_case_that_is_none_is_refused_in_one_line(string why, string text)
     {

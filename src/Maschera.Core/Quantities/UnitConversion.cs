@@ -39,7 +39,7 @@ public static class UnitConversion
     public static double? Factor(string unit, string to) =>
         For(unit).Where(u => string.Equals(u.Unit, to, StringComparison.OrdinalIgnoreCase)).Select(u => (double?)u.Factor).FirstOrDefault();
 
-    /// <summary>A channel in the unit a rule of the job is written in; as it is where it measures something else, or nothing says.</summary>
+    /// <summary>A channel in the unit a rule is written in; as it is where it measures something else, or nothing says.</summary>
     public static Channel In(Channel channel, string unit)
     {
         var choice = For(channel.Unit).FirstOrDefault(u => string.Equals(u.Unit, unit, StringComparison.OrdinalIgnoreCase));
