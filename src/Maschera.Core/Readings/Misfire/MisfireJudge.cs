@@ -125,12 +125,7 @@ internal static class MisfireJudge
     )
     {
         var angles = engine.Angles();
-        int[][] wheelmates =
-        [
-            .. angles.Select(a =>
-                Enumerable.Range(0, angles.Length).Where(q => Math.Abs(Math.IEEERemainder(angles[q] - a, 360)) < 1).ToArray()
-            ),
-        ];
+        var wheelmates = Wheelmates(angles);
         var known = firings.Zip(missed).ToDictionary(p => (p.First.Cycle, p.First.Place), p => p.Second);
         (List<Firing> Firings, ToldFirings Told)? best = null;
         Dictionary<(int, int), bool> narrow = [];
@@ -203,6 +198,7 @@ internal static class MisfireJudge
     private static double[] Usual(List<Firing> firings, Engine engine, AngleClock clock, int spans, double swing)
     {
         var angles = engine.Angles();
+        var wheelmates = Wheelmates(angles);
         var upper = Enumerable
             .Range(0, angles.Length)
             .Select(p => Statistics.Quantile(Statistics.Sorted(firings.Where(f => f.Place == p).Select(f => f.Gain)), 0.7))
@@ -215,16 +211,21 @@ internal static class MisfireJudge
             .. upper.Select(
                 (u, p) =>
                 {
-                    var best = Enumerable
-                        .Range(0, angles.Length)
-                        .Where(q => Math.Abs(Math.IEEERemainder(angles[q] - angles[p], 360)) < 1)
-                        .Max(q => upper[q]);
+                    var best = wheelmates[p].Max(q => upper[q]);
                     var place = best > lowest ? best : sound;
                     return u > place - LeastDepth * swing ? u : place;
                 }
             ),
         ];
     }
+
+    /// <summary>The places whose firings fall on the same teeth, turns apart; each with itself among its own.</summary>
+    private static int[][] Wheelmates(double[] angles) =>
+        [
+            .. angles.Select(a =>
+                Enumerable.Range(0, angles.Length).Where(q => Math.Abs(Math.IEEERemainder(angles[q] - a, 360)) < 1).ToArray()
+            ),
+        ];
 
     /// <summary>Standard deviation and middle of the firings that took place, from the upper part alone.</summary>
     private static (double Scatter, double Centre) Healthy(double[] below)

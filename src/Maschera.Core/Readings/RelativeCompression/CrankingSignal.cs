@@ -104,7 +104,8 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
         return Statistics.Median(samples.Where(v => v > 0.25 * top).Select(v => (double)v));
     }
 
-    private static (int First, int End, int Length) LongestRun(float[] samples, Func<float, bool> belongs, int bridged)
+    /// <summary>The longest run of samples that belong, gaps of up to <paramref name="bridged"/> samples taken in.</summary>
+    internal static (int First, int End, int Length) LongestRun(float[] samples, Func<float, bool> belongs, int bridged)
     {
         (int First, int End, int Length) best = default;
         int first = -1,

@@ -62,11 +62,11 @@ internal static class StarterWhine
         var usual = Statistics.Quantile(shown, 0.8);
         if (usual < LeastProminence)
             return null;
-        var (first, end) = Longest(shown, BelongsFrom * usual);
-        if ((end - first) * Hop < 0.5)
+        var (first, _, length) = CrankingSignal.LongestRun(shown, s => s >= BelongsFrom * usual, (int)Math.Round(Bridged / Hop) - 1);
+        if (length * Hop < 0.5)
             return null;
-        var at = Enumerable.Range(first, end - first).Select(i => plain.Time.Start + i * Hop + Window / 2).ToArray();
-        var rough = Resampling.Smooth([.. Enumerable.Range(first, end - first).Select(i => (float)Frequency(path[i]))], 3);
+        var at = Enumerable.Range(first, length).Select(i => plain.Time.Start + i * Hop + Window / 2).ToArray();
+        var rough = Resampling.Smooth([.. Enumerable.Range(first, length).Select(i => (float)Frequency(path[i]))], 3);
         var course = Resampling.ToStep(new Channel("Whine", "Hz", TimeAxis.FromStamps(at), rough), step);
         for (var pass = 0; pass < 3; pass++)
             course = Sharpened(plain, course);
@@ -155,25 +155,6 @@ internal static class StarterWhine
         for (var i = prominence.Length - 1; i > 0; i--)
             path[i - 1] = came[i][path[i]];
         return path;
-    }
-
-    private static (int First, int End) Longest(float[] shown, double least)
-    {
-        (int First, int End) best = (0, 0);
-        int first = -1,
-            last = -1;
-        for (var i = 0; i < shown.Length; i++)
-        {
-            if (!(shown[i] >= least))
-                continue;
-            if (first < 0 || i - last > Bridged / Hop)
-                first = i;
-            last = i;
-            if (last + 1 - first > best.End - best.First)
-                best = (first, last + 1);
-        }
-
-        return best;
     }
 
     /// <summary>
