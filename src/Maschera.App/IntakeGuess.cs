@@ -15,12 +15,6 @@ public static class IntakeGuess
         return [.. channels.Select((c, i) => new ChannelChoice(c.Name, c.Unit, 1, roles[i]))];
     }
 
-    /// <summary>The roles of a file's channels: as a bundle says, else by name and unit.</summary>
-    public static IReadOnlyList<string?> Roles(FileOverview file) =>
-        file.Bundle is { } bundle
-            ? [.. bundle.Channels.Select(c => c.Role)]
-            : RoleGuess.OfAll([.. file.Channels.Select(c => (c.Name, c.Unit))]);
-
     /// <summary>
     /// The conditions of a file: as a bundle says; else the starter's current means cranking, and a sync is first taken to be an
     /// ignition lead of cylinder 1.

@@ -1,6 +1,5 @@
 using System.CommandLine;
 using System.Text.Json;
-using Maschera.App;
 using Maschera.Core.Basics;
 using Maschera.Core.Signals;
 using Maschera.Formats;
@@ -37,7 +36,7 @@ internal static class ConvertCommand
         try
         {
             var written = Convert(words, cancel);
-            Console.Out.WriteLine(JsonSerializer.Serialize(written, EngineFile.Json));
+            Console.Out.WriteLine(JsonSerializer.Serialize(written, CliJson.Default.Written));
             return 0;
         }
         catch (Exception error)
@@ -48,7 +47,7 @@ internal static class ConvertCommand
         }
     }
 
-    private static object Convert(ParseResult words, CancellationToken cancel)
+    private static Written Convert(ParseResult words, CancellationToken cancel)
     {
         var path = words.GetValue(s_capture)!;
         var to = words.GetValue(s_out)!;
@@ -60,7 +59,7 @@ internal static class ConvertCommand
         var description = words.GetValue(s_dbc) is { } dbc ? DbcFile.Load(dbc) : null;
         var overview = CaptureFile.Inspect(path, Path.GetFileName(path), description);
         var capture = CaptureFile.Load(path, description: description, cancel: cancel);
-        var roles = IntakeGuess.Roles(overview);
+        var roles = overview.Roles();
         var (begin, end) = Stretch(words.GetValue(s_from), words.GetValue(s_to));
         var channels = Chosen(capture, words.GetValue(s_channel) ?? [])
             .Select(c => new OutgoingChannel(
@@ -74,17 +73,7 @@ internal static class ConvertCommand
                     + $"{capture.Channels.Max(c => c.Time.End):0.###} s."
             );
         Write(to, format, overview, capture, channels, cancel);
-        return new
-        {
-            file = to,
-            channels = channels.Select(c => new
-            {
-                c.Reader.Name,
-                c.Reader.Unit,
-                samples = c.Reader.Count,
-            }),
-            capture.Notes,
-        };
+        return new Written(to, [.. channels.Select(c => new WrittenChannel(c.Reader.Name, c.Reader.Unit, c.Reader.Count))], capture.Notes);
     }
 
     /// <summary>Written beside its place and then moved there: a whole file or none.</summary>

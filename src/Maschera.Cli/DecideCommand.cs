@@ -28,7 +28,7 @@ internal static class DecideCommand
         try
         {
             using var document = JsonDocument.Parse(TextFile.Load(path));
-            Console.Out.WriteLine(JsonSerializer.Serialize(Decision.Of(document.RootElement), EngineFile.Json));
+            Console.Out.WriteLine(JsonSerializer.Serialize(Decision.Of(document.RootElement), CliJson.Default.DecisionResult));
             return 0;
         }
         catch (JsonException error)

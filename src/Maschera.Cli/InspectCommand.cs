@@ -23,23 +23,23 @@ internal static class InspectCommand
             var path = words.GetValue(s_capture)!;
             var overview = CaptureFile.Inspect(path, Path.GetFileName(path));
             var capture = CaptureFile.Load(path);
-            var told = new
-            {
-                file = capture.Name,
+            var told = new Inspected(
+                capture.Name,
                 overview.Kind,
-                channels = capture.Channels.Select(c => new
-                {
-                    c.Name,
-                    c.Unit,
-                    samples = c.Samples.Length,
-                    start = c.Time.Start,
-                    end = c.Time.End,
-                    even = c.Time.IsUniform,
-                    rate = 1 / c.Time.Step,
-                }),
-                capture.Notes,
-            };
-            Console.Out.WriteLine(JsonSerializer.Serialize(told, EngineFile.Json));
+                [
+                    .. capture.Channels.Select(c => new InspectedChannel(
+                        c.Name,
+                        c.Unit,
+                        c.Samples.Length,
+                        c.Time.Start,
+                        c.Time.End,
+                        c.Time.IsUniform,
+                        1 / c.Time.Step
+                    )),
+                ],
+                capture.Notes
+            );
+            Console.Out.WriteLine(JsonSerializer.Serialize(told, CliJson.Default.Inspected));
             return 0;
         }
         catch (CaptureFormatException error)

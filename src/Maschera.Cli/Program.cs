@@ -5,7 +5,6 @@ var root = new RootCommand("Maschera: readings on captures, from the command lin
 {
     ReadCommand.Create(),
     InspectCommand.Create(),
-    ImportCommand.Create(),
     ConvertCommand.Create(),
     DecideCommand.Create(),
 };

@@ -15,7 +15,7 @@ internal static class ReadCommand
     /// <summary>Exit code of wrong words or a file that can't be read.</summary>
     public const int WrongWords = 2;
 
-    private static readonly JsonSerializerOptions s_json = new(EngineFile.Json) { Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping };
+    private static readonly JsonWriterOptions s_written = new() { Indented = true, Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping };
 
     private static readonly Argument<string> s_kind = new("KIND")
     {
@@ -74,8 +74,7 @@ internal static class ReadCommand
     {
         try
         {
-            var result = Read(words);
-            Console.Out.WriteLine(JsonSerializer.Serialize(result, result.GetType(), s_json));
+            Print(Read(words));
             return 0;
         }
         catch (Exception error) when (error is ReadingException or CaptureFormatException)
@@ -83,6 +82,15 @@ internal static class ReadCommand
             Console.Error.WriteLine(error.Message.ReplaceLineEndings(" "));
             return WrongWords;
         }
+    }
+
+    /// <summary>The result, as the contract says, and a new line.</summary>
+    private static void Print(ReadingResult result)
+    {
+        using var output = Console.OpenStandardOutput();
+        using (var writer = new Utf8JsonWriter(output, s_written))
+            JsonSerializer.Serialize(writer, result, ReadingRegistry.Find(result.Reading)!.ResultJson);
+        output.WriteByte((byte)'\n');
     }
 
     private static ReadingResult Read(ParseResult words)

@@ -65,12 +65,6 @@ public static class BundleFile
     private const int MostChannels = 256;
     private const int MostHeadBytes = 4 << 20;
 
-    private static readonly JsonSerializerOptions s_json = new(JsonSerializerDefaults.Web)
-    {
-        WriteIndented = true,
-        DefaultIgnoreCondition = System.Text.Json.Serialization.JsonIgnoreCondition.WhenWritingNull,
-    };
-
     /// <summary>True for a file that begins as a zip does.</summary>
     public static bool Begins(ReadOnlySpan<byte> head) => head.StartsWith("PK\u0003\u0004"u8);
 
@@ -103,7 +97,11 @@ public static class BundleFile
             )
             .ToList();
         using (var head = zip.CreateEntry(HeadName, CompressionLevel.Fastest).Open())
-            JsonSerializer.Serialize(head, new BundleHead(BundleHead.FormatName, 1, name, takenAt, conditions, notes, described), s_json);
+            JsonSerializer.Serialize(
+                head,
+                new BundleHead(BundleHead.FormatName, 1, name, takenAt, conditions, notes, described),
+                FormatsJson.Default.BundleHead
+            );
         for (var i = 0; i < channels.Count; i++)
         {
             Column(zip, described[i].Samples, channels[i].Reader, WriteSamples, cancel);
@@ -189,7 +187,7 @@ public static class BundleFile
         try
         {
             using var stream = entry.Open();
-            head = JsonSerializer.Deserialize<BundleHead>(stream, s_json);
+            head = JsonSerializer.Deserialize(stream, FormatsJson.Default.BundleHead);
         }
         catch (Exception error) when (error is JsonException or InvalidDataException)
         {

@@ -1,4 +1,5 @@
 using Maschera.Core.Basics;
+using Maschera.Core.Readings;
 using Maschera.Core.Signals;
 
 namespace Maschera.Formats;
@@ -13,6 +14,10 @@ public sealed record FileOverview(string Kind, IReadOnlyList<ChannelInfo> Channe
 {
     /// <summary>Doubts of a kind that is read whole to be understood.</summary>
     public IReadOnlyList<Note> Notes { get; init; } = [];
+
+    /// <summary>The roles of its channels: as a bundle says, else by name and unit; null for none.</summary>
+    public IReadOnlyList<string?> Roles() =>
+        Bundle is { } bundle ? [.. bundle.Channels.Select(c => c.Role)] : RoleGuess.OfAll([.. Channels.Select(c => (c.Name, c.Unit))]);
 }
 
 /// <summary>Any capture file, told by its content.</summary>

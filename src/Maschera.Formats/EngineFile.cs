@@ -1,4 +1,5 @@
 using System.Text.Json;
+using System.Text.Json.Serialization;
 using Maschera.Core.Engines;
 
 namespace Maschera.Formats;
@@ -26,7 +27,7 @@ public static class EngineFile
         Engine? engine;
         try
         {
-            engine = JsonSerializer.Deserialize<Engine>(text, Json);
+            engine = JsonSerializer.Deserialize(text, FormatsJson.Default.Engine);
         }
         catch (JsonException error)
         {
@@ -44,3 +45,13 @@ public static class EngineFile
     private static string OneLine(JsonException error) =>
         error.Path is { Length: > 1 } path ? $"the value at {path} is of the wrong kind." : "the JSON is broken.";
 }
+
+/// <summary>The JSON of engine files and of the heads of bundles, worked out when building.</summary>
+[JsonSourceGenerationOptions(
+    JsonSerializerDefaults.Web,
+    WriteIndented = true,
+    DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull
+)]
+[JsonSerializable(typeof(Engine))]
+[JsonSerializable(typeof(BundleHead))]
+internal sealed partial class FormatsJson : JsonSerializerContext;

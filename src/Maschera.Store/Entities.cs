@@ -279,7 +279,7 @@ public sealed class StoredReading
     /// <summary>The result in its own type; null where the reading is no longer known.</summary>
     public ReadingResult? Result =>
         _result ??= ReadingRegistry.Find(Kind) is { } reading
-            ? (ReadingResult?)JsonSerializer.Deserialize(Json, reading.ResultType, StoreJson.Options)
+            ? (ReadingResult?)JsonSerializer.Deserialize(Json, reading.ResultJson.Type, StoreJson.Options)
             : null;
 
     /// <summary>A row for a result.</summary>

@@ -52,7 +52,7 @@ public class DamagedCaptureTests
         Assert.Contains(reading.Verdicts, v => v.Word == result.Verdict);
         Assert.True(result.Sentence.Length > 0, $"{reading.Kind}, {what}: no sentence");
         // Strict JSON refuses a number that is none.
-        var json = JsonSerializer.Serialize(result, reading.ResultType, JsonSerializerOptions.Web);
+        var json = JsonSerializer.Serialize(result, reading.ResultJson);
         Assert.DoesNotContain("NaN", json, StringComparison.Ordinal);
         Assert.DoesNotContain("∞", json, StringComparison.Ordinal);
         if (result.IsUnusable)

@@ -34,7 +34,7 @@ public class EveryReadingTests
         Assert.All(reading.Options, o => Assert.NotEmpty(o.Label));
         Assert.All(reading.Options.Where(o => o.Type == OptionType.Choice), o => Assert.NotEmpty(o.Choices));
         Assert.All(reading.ReferenceRoles, role => Assert.Contains(reading.Roles, r => r.Name == role));
-        Assert.True(typeof(ReadingResult).IsAssignableFrom(reading.ResultType));
+        Assert.True(typeof(ReadingResult).IsAssignableFrom(reading.ResultJson.Type));
     }
 
     [Theory]
@@ -158,9 +158,9 @@ public class EveryReadingTests
         if (result.IsUnusable)
             Assert.NotEmpty(result.Notes);
         // Strict JSON refuses a number that is none.
-        var json = JsonSerializer.Serialize(result, reading.ResultType, JsonSerializerOptions.Web);
-        var back = JsonSerializer.Deserialize(json, reading.ResultType, JsonSerializerOptions.Web)!;
-        Assert.Equal(json, JsonSerializer.Serialize(back, reading.ResultType, JsonSerializerOptions.Web));
+        var json = JsonSerializer.Serialize(result, reading.ResultJson);
+        var back = JsonSerializer.Deserialize(json, reading.ResultJson)!;
+        Assert.Equal(json, JsonSerializer.Serialize(back, reading.ResultJson));
         Assert.DoesNotContain("NaN", json, StringComparison.Ordinal);
         Assert.DoesNotContain("∞", json, StringComparison.Ordinal);
         Assert.All(PlainFigures.Of(result), f => Assert.True(f.Value is not { } v || double.IsFinite(v), f.Name));

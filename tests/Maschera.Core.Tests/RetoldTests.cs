@@ -216,7 +216,7 @@ public class RetoldTests
                 Options = asked.Options.Where(o => !roles.ContainsKey(o.Key)).ToDictionary(),
             }
         );
-        var json = JsonSerializer.SerializeToElement(result, reading.ResultType, JsonSerializerOptions.Web);
+        var json = JsonSerializer.SerializeToElement(result, reading.ResultJson);
         var odd = result.Ledger.Where(l => l.Odd).Select(l => $"{l.Cylinder}");
         return string.Join(" ", [.. asked.Words.Select(w => json.GetProperty(w).ToString()), .. odd]);
     }

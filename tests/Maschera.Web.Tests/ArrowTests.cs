@@ -52,7 +52,7 @@ public class ArrowTests
     public void Nothing_below_knows_the_web() =>
         Assert.All(
             [s_core, s_formats, s_rig, s_store],
-            assembly => Assert.DoesNotContain(assembly.GetReferencedAssemblies(), Names("Maschera.Web", "Maschera.Cli"))
+            assembly => Assert.DoesNotContain(assembly.GetReferencedAssemblies(), Names("Maschera.Web", "Maschera.Cli", "Maschera.Keeper"))
         );
 
     /// <summary>The rooms of the core from the ground up: each knows itself and those before it.</summary>
@@ -117,7 +117,7 @@ public class ArrowTests
             ReadingRegistry.All,
             r =>
             {
-                Assert.True(typeof(ReadingResult).IsAssignableFrom(r.ResultType));
+                Assert.True(typeof(ReadingResult).IsAssignableFrom(r.ResultJson.Type));
                 // What looks at every channel, at messages or at a sheet has no roles to fill.
                 if (r is not PlausibilityReading and { ReadsMessages: false, ReadsSheet: false })
                     Assert.NotEmpty(r.Roles);

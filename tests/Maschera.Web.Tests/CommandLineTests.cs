@@ -6,10 +6,9 @@ namespace Maschera.Web.Tests;
 /// <summary>The command line as a process: what it prints and how it ends.</summary>
 public sealed class CommandLineTests : IDisposable
 {
-    /// <summary>The program where it is built: its libraries lie beside it.</summary>
-    private static readonly string s_program = Path.GetFullPath(
-        Path.Combine(AppContext.BaseDirectory, "../../../../../src/Maschera.Cli/bin/Release/net10.0/Maschera.Cli.dll")
-    );
+    /// <summary>A program where it is built: its libraries lie beside it.</summary>
+    internal static string Program(string name) =>
+        Path.GetFullPath(Path.Combine(AppContext.BaseDirectory, $"../../../../../src/{name}/bin/Release/net10.0/{name}.dll"));
 
     private readonly string _folder = Directory.CreateTempSubdirectory("maschera").FullName;
 
@@ -218,7 +217,7 @@ public sealed class CommandLineTests : IDisposable
     internal static (int Exit, string Output, string Errors) Run(params string[] words)
     {
         var start = new ProcessStartInfo("dotnet") { RedirectStandardOutput = true, RedirectStandardError = true };
-        start.ArgumentList.Add(s_program);
+        start.ArgumentList.Add(Program(words[0] == "import" ? "Maschera.Keeper" : "Maschera.Cli"));
         foreach (var word in words)
             start.ArgumentList.Add(word);
         using var process = Process.Start(start)!;

@@ -132,7 +132,7 @@ public sealed class ServerTests : IDisposable
         var whole = 0;
         for (var round = 0; round < 5; round++)
         {
-            var import = Run(CommandLine, "import", file, "--data", _folder, "--job", "1");
+            var import = Run(CommandLineTests.Program("Maschera.Keeper"), "import", file, "--data", _folder, "--job", "1");
             import.WaitForExit(round == 4 ? 60_000 : 400 + random.Next(1200));
             var killed = !import.HasExited;
             if (killed)
@@ -257,24 +257,6 @@ public sealed class ServerTests : IDisposable
         var line = await process.StandardOutput.ReadLineAsync().WaitAsync(TimeSpan.FromMinutes(4));
         Assert.Equal($"Maschera is ready at http://127.0.0.1:{port}", line);
         return new HttpClient { BaseAddress = new Uri($"http://127.0.0.1:{port}") };
-    }
-
-    /// <summary>The command line in its own folder: beside the web it would lack what only the web's framework brings.</summary>
-    private static string CommandLine
-    {
-        get
-        {
-            var built = new DirectoryInfo(AppContext.BaseDirectory);
-            return Path.Combine(
-                built.Parent!.Parent!.Parent!.Parent!.Parent!.FullName,
-                "src",
-                "Maschera.Cli",
-                "bin",
-                built.Parent.Name,
-                built.Name,
-                "Maschera.Cli.dll"
-            );
-        }
     }
 
     private static int FreePort()

@@ -1,3 +1,4 @@
+using System.Text.Json.Serialization;
 using Maschera.Core.Timing;
 
 namespace Maschera.Core.Engines;
@@ -45,15 +46,20 @@ public sealed record Engine
     /// <summary>The most cylinders an engine may have here.</summary>
     public const int MostCylinders = 16;
 
-    public string Name { get; init; } = "";
+    /// <summary>An engine file's three fields that are something where they are left out.</summary>
+    [JsonConstructor]
+    public Engine(string name = "", IReadOnlyList<int>? firingOrder = null, int stroke = 4) =>
+        (Name, FiringOrder, Stroke) = (name, firingOrder ?? [], stroke);
+
+    public string Name { get; init; }
     public int Cylinders { get; init; }
-    public IReadOnlyList<int> FiringOrder { get; init; } = [];
+    public IReadOnlyList<int> FiringOrder { get; init; }
 
     /// <summary>Firing TDC of each place of the firing order, the first at 0; null means evenly spaced.</summary>
     public IReadOnlyList<double>? FiringAngles { get; init; }
 
     public IReadOnlyList<IReadOnlyList<int>>? Banks { get; init; }
-    public int Stroke { get; init; } = 4;
+    public int Stroke { get; init; }
     public string? Fuel { get; init; }
     public CrankWheel? CrankWheel { get; init; }
     public ValveTiming? ValveTiming { get; init; }

@@ -1,3 +1,4 @@
+using System.Text.Json.Serialization.Metadata;
 using Maschera.Core.Basics;
 using Maschera.Core.Engines;
 
@@ -50,8 +51,8 @@ public interface IReading
     /// <summary>True where the reading can't be made without an engine.</summary>
     bool NeedsEngine { get; }
 
-    /// <summary>The type of its results, for those who keep them.</summary>
-    Type ResultType { get; }
+    /// <summary>The type of its results and how they are written as JSON.</summary>
+    JsonTypeInfo ResultJson { get; }
 
     /// <summary>The roles it knows, the main one first.</summary>
     IReadOnlyList<Role> Roles { get; }

@@ -1,3 +1,4 @@
+using System.Text.Json.Serialization.Metadata;
 using Maschera.Core.Basics;
 using Maschera.Core.Engines;
 using Maschera.Core.Signals;
@@ -12,12 +13,12 @@ public abstract class ReadingOf<TResult> : IReading
     protected static readonly IReadOnlyDictionary<string, Channel> NoChannels = new Dictionary<string, Channel>();
 
     public abstract string Kind { get; }
+    public abstract JsonTypeInfo ResultJson { get; }
     public abstract string Title { get; }
     public abstract string Method { get; }
     public abstract JobStep Step { get; }
     public abstract IReadOnlyList<Verdict> Verdicts { get; }
     public virtual bool NeedsEngine => false;
-    public Type ResultType => typeof(TResult);
     public virtual IReadOnlyList<Role> Roles => [];
     public virtual IReadOnlyList<ReadingOption> Options => [];
     public virtual bool TakesReference => false;

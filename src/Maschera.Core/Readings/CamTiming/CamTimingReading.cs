@@ -1,4 +1,5 @@
 using System.Globalization;
+using System.Text.Json.Serialization.Metadata;
 using Maschera.Core.Basics;
 using Maschera.Core.Engines;
 using Maschera.Core.Signals;
@@ -29,6 +30,7 @@ public sealed class CamTimingReading : ReadingOf<CamTimingResult>
         + "The whole pattern is laid on the reference's; the offset is the mean over its edges of the median over cycles, flutter its "
         + "standard deviation over cycles.";
 
+    public override JsonTypeInfo ResultJson => CamTimingJson.Default.CamTimingResult;
     public override string Kind => "cam-timing";
     public override string Title => "Cam timing";
 

@@ -1,3 +1,5 @@
+using System.Text.Json;
+using System.Text.Json.Serialization;
 using Maschera.Core.Signals;
 using Maschera.Core.Timing;
 
@@ -83,3 +85,8 @@ public sealed record CamTimingResult : ReadingResult
     /// <summary>All cams, the first the one of the figures above.</summary>
     public IReadOnlyList<CamOffset> Cams { get; init; } = [];
 }
+
+/// <summary>How it is written as JSON, worked out when building.</summary>
+[JsonSourceGenerationOptions(JsonSerializerDefaults.Web)]
+[JsonSerializable(typeof(CamTimingResult))]
+internal sealed partial class CamTimingJson : JsonSerializerContext;

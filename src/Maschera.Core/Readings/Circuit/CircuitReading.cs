@@ -1,3 +1,4 @@
+using System.Text.Json.Serialization.Metadata;
 using Maschera.Core.Basics;
 
 namespace Maschera.Core.Readings.Circuit;
@@ -5,6 +6,7 @@ namespace Maschera.Core.Readings.Circuit;
 /// <summary>Judges the wires of a component from what was measured with a meter.</summary>
 public sealed class CircuitReading : ReadingOf<CircuitResult>
 {
+    public override JsonTypeInfo ResultJson => CircuitJson.Default.CircuitResult;
     public override string Kind => "circuit";
     public override string Title => "Circuit";
 

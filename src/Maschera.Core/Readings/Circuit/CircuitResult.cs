@@ -1,3 +1,6 @@
+using System.Text.Json;
+using System.Text.Json.Serialization;
+
 namespace Maschera.Core.Readings.Circuit;
 
 /// <summary>What is said of one wire of a component.</summary>
@@ -29,3 +32,8 @@ public sealed record CircuitResult : ReadingResult
     /// <summary>What to measure next, the least work first.</summary>
     public IReadOnlyList<string> Missing { get; init; } = [];
 }
+
+/// <summary>How it is written as JSON, worked out when building.</summary>
+[JsonSourceGenerationOptions(JsonSerializerDefaults.Web)]
+[JsonSerializable(typeof(CircuitResult))]
+internal sealed partial class CircuitJson : JsonSerializerContext;

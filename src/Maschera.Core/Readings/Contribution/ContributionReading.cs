@@ -1,5 +1,7 @@
 using System.Globalization;
+using System.Text.Json;
 using System.Text.Json.Serialization;
+using System.Text.Json.Serialization.Metadata;
 using System.Text.RegularExpressions;
 using Maschera.Core.Basics;
 using Maschera.Core.Engines;
@@ -49,6 +51,11 @@ public sealed record ContributionResult : ReadingResult
         [.. Cylinders.Select(c => new LedgerEntry(c.Cylinder, c.Value, c.Spread, Unit.Length > 0 ? Unit : "as logged", c.IsOdd))];
 }
 
+/// <summary>How it is written as JSON, worked out when building.</summary>
+[JsonSourceGenerationOptions(JsonSerializerDefaults.Web)]
+[JsonSerializable(typeof(ContributionResult))]
+internal sealed partial class ContributionJson : JsonSerializerContext;
+
 /// <summary>Reads the balance a vehicle logs for each cylinder and names the one that stands out.</summary>
 public sealed partial class ContributionReading : ReadingOf<ContributionResult>
 {
@@ -61,6 +68,7 @@ public sealed partial class ContributionReading : ReadingOf<ContributionResult>
         + "Vehicles count both ways: fuel added to a weak cylinder makes a higher figure, a speed that drops a lower one. Which way "
         + "is guessed from the unit, or said.";
 
+    public override JsonTypeInfo ResultJson => ContributionJson.Default.ContributionResult;
     public override string Kind => "contribution";
     public override string Title => "Contribution";
 

@@ -1,3 +1,4 @@
+using System.Text.Json.Serialization.Metadata;
 using Maschera.Core.Basics;
 using Maschera.Core.Engines;
 using Maschera.Core.Quantities;
@@ -48,6 +49,7 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
         + "Reference and capture share the engine's own figures in the fit, so that speed, manifold pressure, and zero and scale of "
         + "the sensor make no difference; events are where p V^n leaves its line.";
 
+    public override JsonTypeInfo ResultJson => CylinderPressureJson.Default.CylinderPressureResult;
     public override string Kind => "cylinder-pressure";
     public override string Title => "Cylinder pressure";
 

@@ -1,3 +1,4 @@
+using System.Text.Json;
 using System.Text.Json.Serialization;
 using Maschera.Core.Engines;
 
@@ -120,3 +121,8 @@ public sealed record CylinderPressureResult : ReadingResult
             ? []
             : [new LedgerEntry(cylinder, peak, peak * PeakSpreadPercent / 100, "bar", Verdict != "normal")];
 }
+
+/// <summary>How it is written as JSON, worked out when building.</summary>
+[JsonSourceGenerationOptions(JsonSerializerDefaults.Web)]
+[JsonSerializable(typeof(CylinderPressureResult))]
+internal sealed partial class CylinderPressureJson : JsonSerializerContext;

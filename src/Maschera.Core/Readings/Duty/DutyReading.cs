@@ -1,3 +1,6 @@
+using System.Text.Json;
+using System.Text.Json.Serialization;
+using System.Text.Json.Serialization.Metadata;
 using Maschera.Core.Basics;
 using Maschera.Core.Expressions;
 using Maschera.Core.Signals;
@@ -19,6 +22,11 @@ public sealed record DutyResult : ReadingResult
     public IReadOnlyList<Dropout> Dropouts { get; init; } = [];
 }
 
+/// <summary>How it is written as JSON, worked out when building.</summary>
+[JsonSourceGenerationOptions(JsonSerializerDefaults.Web)]
+[JsonSerializable(typeof(DutyResult))]
+internal sealed partial class DutyJson : JsonSerializerContext;
+
 /// <summary>Duty cycle and frequency of any pulse train, without its dropouts.</summary>
 public sealed class DutyReading : ReadingOf<DutyResult>
 {
@@ -37,6 +45,7 @@ public sealed class DutyReading : ReadingOf<DutyResult>
         + "Duty is the share of time above, over whole periods; periods over 2.5 times the usual are dropouts and count for neither "
         + "duty nor frequency.";
 
+    public override JsonTypeInfo ResultJson => DutyJson.Default.DutyResult;
     public override string Kind => "duty";
     public override string Title => "Duty cycle";
 

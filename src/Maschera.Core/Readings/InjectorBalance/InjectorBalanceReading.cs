@@ -1,4 +1,5 @@
 using System.Globalization;
+using System.Text.Json.Serialization.Metadata;
 using System.Text.RegularExpressions;
 using Maschera.Core.Basics;
 using Maschera.Core.Quantities;
@@ -12,6 +13,7 @@ public sealed partial class InjectorBalanceReading : ReadingOf<InjectorBalanceRe
     private const int MostPulses = 16,
         MostPoints = 120;
 
+    public override JsonTypeInfo ResultJson => InjectorBalanceJson.Default.InjectorBalanceResult;
     public override string Kind => "injector-balance";
     public override string Title => "Injector balance";
 

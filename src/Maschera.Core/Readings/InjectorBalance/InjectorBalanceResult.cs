@@ -1,3 +1,4 @@
+using System.Text.Json;
 using System.Text.Json.Serialization;
 using Maschera.Core.Engines;
 
@@ -69,3 +70,8 @@ public sealed record InjectorBalanceResult : ReadingResult
             ]
         );
 }
+
+/// <summary>How it is written as JSON, worked out when building.</summary>
+[JsonSourceGenerationOptions(JsonSerializerDefaults.Web)]
+[JsonSerializable(typeof(InjectorBalanceResult))]
+internal sealed partial class InjectorBalanceJson : JsonSerializerContext;

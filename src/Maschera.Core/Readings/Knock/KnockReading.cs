@@ -1,3 +1,4 @@
+using System.Text.Json.Serialization.Metadata;
 using System.Text.RegularExpressions;
 using Maschera.Core.Basics;
 using Maschera.Core.Signals;
@@ -13,6 +14,7 @@ public sealed partial class KnockReading : ReadingOf<KnockResult>
     /// <summary>Factors that must speak the same way.</summary>
     private const int Two = 2;
 
+    public override JsonTypeInfo ResultJson => KnockJson.Default.KnockResult;
     public override string Kind => "knock";
     public override string Title => "Knock control";
 

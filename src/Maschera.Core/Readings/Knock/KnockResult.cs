@@ -1,3 +1,4 @@
+using System.Text.Json;
 using System.Text.Json.Serialization;
 
 namespace Maschera.Core.Readings.Knock;
@@ -39,3 +40,8 @@ public sealed record KnockResult : ReadingResult
     [JsonIgnore]
     public override string? MarkedChannel => Channels.GetValueOrDefault("retard");
 }
+
+/// <summary>How it is written as JSON, worked out when building.</summary>
+[JsonSourceGenerationOptions(JsonSerializerDefaults.Web)]
+[JsonSerializable(typeof(KnockResult))]
+internal sealed partial class KnockJson : JsonSerializerContext;

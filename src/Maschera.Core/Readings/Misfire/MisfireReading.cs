@@ -1,4 +1,5 @@
 using System.Globalization;
+using System.Text.Json.Serialization.Metadata;
 using Maschera.Core.Basics;
 using Maschera.Core.Engines;
 using Maschera.Core.Readings.CamTiming;
@@ -21,6 +22,7 @@ public sealed class MisfireReading : ReadingOf<MisfireResult>
         + "What comes every turn at the same place of the wheel is its error and is taken out, and slow changes of speed too; a "
         + "misfire stands clear below all other firings.";
 
+    public override JsonTypeInfo ResultJson => MisfireJson.Default.MisfireResult;
     public override string Kind => "misfire";
     public override string Title => "Misfire";
 

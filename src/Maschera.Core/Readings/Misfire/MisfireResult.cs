@@ -1,3 +1,4 @@
+using System.Text.Json;
 using System.Text.Json.Serialization;
 using Maschera.Core.Engines;
 
@@ -59,3 +60,8 @@ public sealed record MisfireResult : ReadingResult
                 )),
             ];
 }
+
+/// <summary>How it is written as JSON, worked out when building.</summary>
+[JsonSourceGenerationOptions(JsonSerializerDefaults.Web)]
+[JsonSerializable(typeof(MisfireResult))]
+internal sealed partial class MisfireJson : JsonSerializerContext;

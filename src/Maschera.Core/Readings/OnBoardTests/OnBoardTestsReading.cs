@@ -1,5 +1,7 @@
 using System.Globalization;
+using System.Text.Json;
 using System.Text.Json.Serialization;
+using System.Text.Json.Serialization.Metadata;
 using Maschera.Core.Basics;
 using Maschera.Core.Expressions;
 using Maschera.Core.Vehicle;
@@ -61,6 +63,11 @@ public sealed record OnBoardTestsResult : ReadingResult
     }
 }
 
+/// <summary>How it is written as JSON, worked out when building.</summary>
+[JsonSourceGenerationOptions(JsonSerializerDefaults.Web)]
+[JsonSerializable(typeof(OnBoardTestsResult))]
+internal sealed partial class OnBoardTestsJson : JsonSerializerContext;
+
 /// <summary>Decodes service $06 of SAE J1979 on CAN: each monitor's tests with limits, and the misfire counters.</summary>
 public sealed class OnBoardTestsReading : ReadingOf<OnBoardTestsResult>
 {
@@ -77,6 +84,7 @@ public sealed class OnBoardTestsReading : ReadingOf<OnBoardTestsResult>
         + "A test passes where its value lies from minimum to maximum; one with all three at zero has not run. A message with a frame "
         + "missing gives nothing.";
 
+    public override JsonTypeInfo ResultJson => OnBoardTestsJson.Default.OnBoardTestsResult;
     public override string Kind => "on-board-tests";
     public override string Title => "On-board tests";
 

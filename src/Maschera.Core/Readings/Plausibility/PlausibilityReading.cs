@@ -1,3 +1,4 @@
+using System.Text.Json.Serialization.Metadata;
 using Maschera.Core.Basics;
 using Maschera.Core.Quantities;
 
@@ -14,6 +15,7 @@ public sealed class PlausibilityReading : ReadingOf<PlausibilityResult>
         + "Short excursions are held against the events of every other wire, pulse trains against their neighbours; what several "
         + "channels share is one finding.";
 
+    public override JsonTypeInfo ResultJson => PlausibilityJson.Default.PlausibilityResult;
     public override string Kind => "plausibility";
     public override string Title => "Plausibility";
 

@@ -1,3 +1,5 @@
+using System.Text.Json;
+using System.Text.Json.Serialization;
 using Maschera.Core.Quantities;
 
 namespace Maschera.Core.Readings.Plausibility;
@@ -29,3 +31,8 @@ public sealed record PlausibilityResult : ReadingResult
     /// <summary>What each channel was taken for; empty where nothing is known of it.</summary>
     public IReadOnlyDictionary<string, string> Quantities { get; init; } = new Dictionary<string, string>();
 }
+
+/// <summary>How it is written as JSON, worked out when building.</summary>
+[JsonSourceGenerationOptions(JsonSerializerDefaults.Web)]
+[JsonSerializable(typeof(PlausibilityResult))]
+internal sealed partial class PlausibilityJson : JsonSerializerContext;

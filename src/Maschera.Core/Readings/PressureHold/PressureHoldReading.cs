@@ -1,4 +1,5 @@
 using System.Globalization;
+using System.Text.Json.Serialization.Metadata;
 using System.Text.RegularExpressions;
 using Maschera.Core.Basics;
 using Maschera.Core.Signals;
@@ -20,6 +21,7 @@ public sealed partial class PressureHoldReading : ReadingOf<PressureHoldResult>
 
     private static readonly double[] s_after = [10, 20, 30, 60, 90, 120, 180, 300, 600, 1800];
 
+    public override JsonTypeInfo ResultJson => PressureHoldJson.Default.PressureHoldResult;
     public override string Kind => "pressure-hold";
     public override string Title => "Pressure hold";
 

@@ -1,3 +1,4 @@
+using System.Text.Json;
 using System.Text.Json.Serialization;
 
 namespace Maschera.Core.Readings.PressureHold;
@@ -52,3 +53,8 @@ public sealed record PressureHoldResult : ReadingResult
             new("Half is lost in", HalfLifeSeconds, "s"),
         ];
 }
+
+/// <summary>How it is written as JSON, worked out when building.</summary>
+[JsonSourceGenerationOptions(JsonSerializerDefaults.Web)]
+[JsonSerializable(typeof(PressureHoldResult))]
+internal sealed partial class PressureHoldJson : JsonSerializerContext;

@@ -1,4 +1,5 @@
 using System.Globalization;
+using System.Text.Json.Serialization.Metadata;
 using System.Text.RegularExpressions;
 using Maschera.Core.Basics;
 using Maschera.Core.Signals;
@@ -10,6 +11,7 @@ public sealed partial class PulseCountReading : ReadingOf<PulseCountResult>
 {
     private const int LeastPulses = 4;
 
+    public override JsonTypeInfo ResultJson => PulseCountJson.Default.PulseCountResult;
     public override string Kind => "pulse-count";
     public override string Title => "Pulse count";
 

@@ -1,3 +1,4 @@
+using System.Text.Json;
 using System.Text.Json.Serialization;
 using Maschera.Core.Basics;
 
@@ -63,3 +64,8 @@ public sealed record PulseCountResult : ReadingResult
     [JsonIgnore]
     public override string? MarkedChannel => Channels.GetValueOrDefault("signal");
 }
+
+/// <summary>How it is written as JSON, worked out when building.</summary>
+[JsonSourceGenerationOptions(JsonSerializerDefaults.Web)]
+[JsonSerializable(typeof(PulseCountResult))]
+internal sealed partial class PulseCountJson : JsonSerializerContext;

@@ -1,3 +1,4 @@
+using System.Text.Json.Serialization.Metadata;
 using Maschera.Core.Basics;
 using Maschera.Core.Engines;
 using Maschera.Core.Expressions;
@@ -32,6 +33,7 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
         + "Depth is the factor of that shape, shift where it fits best, oddness the distance left in units of the others' scatter and "
         + "of chance over cycles.";
 
+    public override JsonTypeInfo ResultJson => PulsesJson.Default.PulsesResult;
     public override string Kind => "pulses";
     public override string Title => "Pulses";
 

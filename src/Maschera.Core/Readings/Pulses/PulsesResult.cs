@@ -1,3 +1,4 @@
+using System.Text.Json;
 using System.Text.Json.Serialization;
 using Maschera.Core.Engines;
 using Maschera.Core.Expressions;
@@ -79,3 +80,8 @@ public sealed record PulsesResult : ReadingResult
     public override IReadOnlyList<LedgerEntry> Ledger =>
         IsUnusable ? [] : [.. Cylinders.Select(c => new LedgerEntry(c.Cylinder, c.DepthPercent, c.DepthSpreadPercent, "%", c.IsOdd))];
 }
+
+/// <summary>How it is written as JSON, worked out when building.</summary>
+[JsonSourceGenerationOptions(JsonSerializerDefaults.Web)]
+[JsonSerializable(typeof(PulsesResult))]
+internal sealed partial class PulsesJson : JsonSerializerContext;

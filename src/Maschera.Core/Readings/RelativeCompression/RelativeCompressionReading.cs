@@ -1,3 +1,4 @@
+using System.Text.Json.Serialization.Metadata;
 using Maschera.Core.Basics;
 using Maschera.Core.Engines;
 using Maschera.Core.Signals;
@@ -40,6 +41,7 @@ public sealed class RelativeCompressionReading : ReadingOf<RelativeCompressionRe
         + "steady cranking.\n"
         + "Each figure is the compression work of the fitted cylinder against the median of those not low; spread over cycles.";
 
+    public override JsonTypeInfo ResultJson => RelativeCompressionJson.Default.RelativeCompressionResult;
     public override string Kind => "relative-compression";
     public override string Title => "Relative compression";
 

@@ -1,3 +1,4 @@
+using System.Text.Json;
 using System.Text.Json.Serialization;
 using Maschera.Core.Engines;
 using Maschera.Core.Timing;
@@ -49,6 +50,11 @@ public sealed record RelativeCompressionResult : ReadingResult
                 .Select(p => new LedgerEntry(p.Cylinder!.Value, p.Percent, p.SpreadPercent, "%", IsLow(p.Position))),
         ];
 }
+
+/// <summary>How it is written as JSON, worked out when building.</summary>
+[JsonSourceGenerationOptions(JsonSerializerDefaults.Web)]
+[JsonSerializable(typeof(RelativeCompressionResult))]
+internal sealed partial class RelativeCompressionJson : JsonSerializerContext;
 
 /// <summary>Work put into the gas at one place of the firing order; 100 is the median of those not low.</summary>
 public sealed record PositionWork(int Position, int? Cylinder, double Percent, double SpreadPercent);

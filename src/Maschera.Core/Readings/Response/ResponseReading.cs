@@ -1,3 +1,4 @@
+using System.Text.Json.Serialization.Metadata;
 using System.Text.RegularExpressions;
 using Maschera.Core.Basics;
 using Maschera.Core.Signals;
@@ -15,6 +16,7 @@ public sealed partial class ResponseReading : ReadingOf<ResponseResult>
     /// <summary>Where three times its own movement is more than this share of its level, a response can't be judged.</summary>
     private const double RestlessShare = 0.5;
 
+    public override JsonTypeInfo ResultJson => ResponseJson.Default.ResponseResult;
     public override string Kind => "response";
     public override string Title => "Command and response";
 

@@ -1,3 +1,4 @@
+using System.Text.Json;
 using System.Text.Json.Serialization;
 
 namespace Maschera.Core.Readings.Response;
@@ -56,3 +57,8 @@ public sealed record ResponseResult : ReadingResult
     [JsonIgnore]
     public override string? MarkedChannel => Channels.GetValueOrDefault("response");
 }
+
+/// <summary>How it is written as JSON, worked out when building.</summary>
+[JsonSourceGenerationOptions(JsonSerializerDefaults.Web)]
+[JsonSerializable(typeof(ResponseResult))]
+internal sealed partial class ResponseJson : JsonSerializerContext;

@@ -1,3 +1,4 @@
+using System.Text.Json.Serialization.Metadata;
 using System.Text.RegularExpressions;
 using Maschera.Core.Basics;
 using Maschera.Core.Quantities;
@@ -13,6 +14,7 @@ public sealed partial class StartConditionsReading : ReadingOf<StartConditionsRe
 
     private static readonly string[] s_needs = ["battery", "speed", "rail-pressure", "sync"];
 
+    public override JsonTypeInfo ResultJson => StartConditionsJson.Default.StartConditionsResult;
     public override string Kind => "start-conditions";
     public override string Title => "Start conditions";
 

@@ -1,3 +1,4 @@
+using System.Text.Json;
 using System.Text.Json.Serialization;
 
 namespace Maschera.Core.Readings.StartConditions;
@@ -39,3 +40,8 @@ public sealed record StartConditionsResult : ReadingResult
     public override IReadOnlyList<KeyFigure> Figures =>
         [.. Conditions.Where(c => c.Figure is not null).Select(c => new KeyFigure(c.Condition.Replace('-', ' '), c.Figure, c.Unit))];
 }
+
+/// <summary>How it is written as JSON, worked out when building.</summary>
+[JsonSourceGenerationOptions(JsonSerializerDefaults.Web)]
+[JsonSerializable(typeof(StartConditionsResult))]
+internal sealed partial class StartConditionsJson : JsonSerializerContext;

@@ -1,3 +1,4 @@
+using System.Text.Json.Serialization.Metadata;
 using Maschera.Core.Basics;
 using Maschera.Core.Logs;
 using Maschera.Core.Quantities;
@@ -25,6 +26,7 @@ public sealed class TrackingReading : ReadingOf<TrackingResult>
     /// <summary>More pairs than this in one log are left to be asked for.</summary>
     private const int MostPairs = 8;
 
+    public override JsonTypeInfo ResultJson => TrackingJson.Default.TrackingResult;
     public override string Kind => "tracking";
     public override string Title => "Desired and actual";
 

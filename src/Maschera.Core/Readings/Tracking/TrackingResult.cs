@@ -1,3 +1,4 @@
+using System.Text.Json;
 using System.Text.Json.Serialization;
 using Maschera.Core.Expressions;
 
@@ -76,6 +77,11 @@ public sealed record TrackingResult : ReadingResult
             new("Settles in", Settles, "s"),
         ];
 }
+
+/// <summary>How it is written as JSON, worked out when building.</summary>
+[JsonSourceGenerationOptions(JsonSerializerDefaults.Web)]
+[JsonSerializable(typeof(TrackingResult))]
+internal sealed partial class TrackingJson : JsonSerializerContext;
 
 /// <summary>One moment: time in s, both values, and half the width of the band.</summary>
 public readonly record struct TrackPoint(double Seconds, double Desired, double Actual, double Band);

@@ -1,4 +1,5 @@
 using System.Globalization;
+using System.Text.Json.Serialization.Metadata;
 using System.Text.RegularExpressions;
 using Maschera.Core.Basics;
 using Maschera.Core.Signals;
@@ -18,6 +19,7 @@ public sealed partial class WheelSpeedsReading : ReadingOf<WheelSpeedsResult>
     /// <summary>Straight rolling that a judgement needs, s.</summary>
     private const double LeastRolling = 5;
 
+    public override JsonTypeInfo ResultJson => WheelSpeedsJson.Default.WheelSpeedsResult;
     public override string Kind => "wheel-speeds";
     public override string Title => "Wheel speeds";
 

@@ -1,3 +1,4 @@
+using System.Text.Json;
 using System.Text.Json.Serialization;
 
 namespace Maschera.Core.Readings.WheelSpeeds;
@@ -38,6 +39,11 @@ public sealed record WheelSpeedsResult : ReadingResult
     [JsonIgnore]
     public override IReadOnlyList<LaneMark> Marks => [.. Events.Select(e => new LaneMark(e.From, e.To, e.Kind, false))];
 }
+
+/// <summary>How it is written as JSON, worked out when building.</summary>
+[JsonSourceGenerationOptions(JsonSerializerDefaults.Web)]
+[JsonSerializable(typeof(WheelSpeedsResult))]
+internal sealed partial class WheelSpeedsJson : JsonSerializerContext;
 
 /// <summary>The wheels in the order in which they are kept: left before right, front before rear.</summary>
 internal static class WheelNames

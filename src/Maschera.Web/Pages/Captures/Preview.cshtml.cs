@@ -205,7 +205,7 @@ public sealed class PreviewModel(ImportService imports) : PageModel
 
     private PageResult ShowPreview()
     {
-        var roles = IntakeGuess.Roles(Overview);
+        var roles = Overview.Roles();
         var told = IntakeGuess.Conditions(Overview, roles);
         Channels =
         [

@@ -5,7 +5,7 @@ using Maschera.Formats;
 using Maschera.Store;
 using Microsoft.EntityFrameworkCore;
 
-namespace Maschera.Cli;
+namespace Maschera.Keeper;
 
 /// <summary>`import CAPTURE --job N`: brings a file into a job of the data folder.</summary>
 internal static class ImportCommand
@@ -40,7 +40,7 @@ internal static class ImportCommand
         catch (Exception error) when (error is CaptureFormatException or InvalidOperationException)
         {
             Console.Error.WriteLine(error.Message.ReplaceLineEndings(" "));
-            return ReadCommand.WrongWords;
+            return Program.WrongWords;
         }
     }
 
@@ -59,7 +59,7 @@ internal static class ImportCommand
             );
         var name = Path.GetFileName(path);
         var overview = CaptureFile.Inspect(path, name, description);
-        var roles = IntakeGuess.Roles(overview);
+        var roles = overview.Roles();
         var capture = StoredCapture.Of(
             job.Id,
             overview.Bundle?.Name ?? Path.GetFileNameWithoutExtension(name),
