@@ -1,3 +1,5 @@
+using Maschera.Core.Basics;
+
 namespace Maschera.Core.Engines;
 
 /// <summary>Which of a cylinder's valves stay shut.</summary>
@@ -66,15 +68,19 @@ public sealed class MotoredCylinder
     private const int Steps = 720 * PerDegree;
     private const double Gamma = 1.38,
         Critical = 0.528,
+        PerSubsonic = 1 / (1 - Critical),
         MostFlow = 0.685,
         Wall = 1.25,
         ExhaustTemperature = 1.4;
 
     private readonly double[] _volume = new double[Steps],
+        _perVolume = new double[Steps],
         _work = new double[Steps],
         _surface = new double[Steps];
     private readonly ValveTiming _timing;
     private readonly ShutValve _shut;
+    private readonly LastTwo<double[]> _pistons = new(),
+        _openings = new();
 
     /// <summary>A cylinder of that crank and valve timing.</summary>
     public MotoredCylinder(SliderCrank crank, ValveTiming timing, ShutValve shut = ShutValve.None)
@@ -84,6 +90,7 @@ public sealed class MotoredCylinder
         for (var i = 0; i < Steps; i++)
         {
             _volume[i] = crank.Volume(i * Math.PI / 180 / PerDegree);
+            _perVolume[i] = 1 / _volume[i];
             // Head and piston, and as much liner as the piston lays bare, of an engine as long in the stroke as in the bore.
             _surface[i] = 1 + 2 * (_volume[i] - clearance);
         }
@@ -100,11 +107,18 @@ public sealed class MotoredCylinder
         var start = 180 * PerDegree;
         var count = _shut == ShutValve.None ? Steps + 90 * PerDegree : 3 * Steps;
         var gas = new Gas(state.Exhaust, state.Exhaust * _volume[start] / ExhaustTemperature);
-        for (var n = 0; n < count; n++)
+        var course = new Course(
+            _pistons.Of(state.Exponent, exponent => Array.ConvertAll(_work, work => Math.Exp(exponent * work))),
+            _shut == ShutValve.Exhaust ? new double[Steps] : Areas(_timing.Evo, _timing.Evc, state.ExhaustShift, state.ExhaustArea, state),
+            _shut == ShutValve.Intake ? new double[Steps] : Areas(_timing.Ivo, _timing.Ivc, state.IntakeShift, state.IntakeArea, state),
+            state
+        );
+        for (var (n, i) = (0, start); n < count; n++)
         {
-            var i = (start + n) % Steps;
             pressures[i] = gas.Pressure;
-            Step(ref gas, i, state);
+            var next = i + 1 == Steps ? 0 : i + 1;
+            Step(ref gas, i, next, course);
+            i = next;
         }
 
         return pressures;
@@ -129,85 +143,127 @@ public sealed class MotoredCylinder
             Mass = mass;
     }
 
-    private void Step(ref Gas gas, int i, CylinderState state)
+    /// <summary>What a state gives every step: the piston's work on the pressure, the valves' areas a step after it, and more.</summary>
+    private readonly struct Course(double[] piston, double[] exhaust, double[] intake, CylinderState state)
     {
-        const double h = 1.0 / PerDegree;
-        gas.Pressure *= Math.Exp(state.Exponent * _work[i]);
-        var next = i + 1 == Steps ? 0 : i + 1;
-        var volume = _volume[next];
-        var degrees = (i + 1) * h;
-        var temperature = gas.Pressure * volume / gas.Mass;
-        var ratio = gas.Pressure / state.Intake;
-        gas.Pressure -=
-            h
-            * (Gamma - 1)
-            / volume
-            * state.HeatLoss
-            * _surface[next]
-            * state.Intake
-            * Math.Exp(0.8 * Math.Log(Math.Max(ratio, 1e-3)))
-            * (temperature - Wall);
-        if (
-            _shut != ShutValve.Exhaust
-            && Lift(degrees - state.ExhaustShift, _timing.Evo, _timing.Evc, state.LiftPower) is > 0 and var exhaust
-        )
-            Exchange(ref gas, volume, h * state.ExhaustArea * exhaust, state.Exhaust, ExhaustTemperature, state.Near);
-        if (_shut != ShutValve.Intake && Lift(degrees - state.IntakeShift, _timing.Ivo, _timing.Ivc, state.LiftPower) is > 0 and var intake)
-            Exchange(ref gas, volume, h * state.IntakeArea * intake, state.Intake, 1, state.Near);
-        if (state.LeakArea > 0)
-            Exchange(ref gas, volume, h * state.LeakArea, state.Exhaust, 1, state.Near);
+        public readonly double[] Piston = piston,
+            Exhaust = exhaust,
+            Intake = intake;
+        public readonly double Heat = (Gamma - 1) / PerDegree * state.HeatLoss * state.Intake,
+            PerIntake = 1 / state.Intake,
+            Leak = state.LeakArea / PerDegree;
+        public readonly Outside Outlet = new(state.Exhaust, ExhaustTemperature),
+            Inlet = new(state.Intake, 1),
+            Crankcase = new(state.Exhaust, 1);
+        public readonly Nearness Near = new(state.Near);
     }
 
-    /// <summary>Opening of a valve, 0 to 1: a power of a half sine from its opening to its closing.</summary>
-    private static double Lift(double degrees, double opens, double closes, double power)
+    private void Step(ref Gas gas, int i, int next, in Course course)
     {
-        var length = closes - opens;
-        if (length < 0)
-            length += 720;
-        var since = degrees - opens;
-        since -= 720 * Math.Floor(since / 720);
-        if (since >= length)
-            return 0;
-        var sine = Math.Sin(Math.PI * since / length);
-        return Math.Pow(sine, power);
+        gas.Pressure *= course.Piston[i];
+        var (volume, perVolume) = (_volume[next], _perVolume[next]);
+        var ratio = (float)(gas.Pressure * course.PerIntake);
+        gas.Pressure -=
+            course.Heat
+            * perVolume
+            * _surface[next]
+            * MathF.Exp(0.8f * MathF.Log(MathF.Max(ratio, 1e-3f)))
+            * (gas.Pressure * volume / gas.Mass - Wall);
+        if (course.Exhaust[i] > 0)
+            Exchange(ref gas, volume, perVolume, course.Exhaust[i], course.Outlet, course.Near);
+        if (course.Intake[i] > 0)
+            Exchange(ref gas, volume, perVolume, course.Intake[i], course.Inlet, course.Near);
+        if (course.Leak > 0)
+            Exchange(ref gas, volume, perVolume, course.Leak, course.Crankcase, course.Near);
+    }
+
+    /// <summary>Places of the table of an opening, over which is gone in straight lines: off by less than a hundred-thousandth.</summary>
+    private const int Places = 1024;
+
+    /// <summary>
+    /// Flow area a step of a valve at the end of every step: fully open times a power of a half sine from its opening to its closing.
+    /// </summary>
+    private double[] Areas(double opens, double closes, double shift, double area, CylinderState state)
+    {
+        var opening = _openings.Of(state.LiftPower, Opening);
+        var length = closes - opens + (closes < opens ? 720 : 0);
+        var areas = new double[Steps];
+        var first = (int)Math.Floor((opens + shift) * PerDegree);
+        for (var step = first; step < (opens + shift + length) * PerDegree; step++)
+        {
+            var place = ((step + 1.0) / PerDegree - opens - shift) / length * Places;
+            if (place <= 0 || place >= Places)
+                continue;
+            var at = (int)place;
+            var i = (step % Steps + Steps) % Steps;
+            areas[i] = area / PerDegree * (opening[at] + (place - at) * (opening[at + 1] - opening[at]));
+        }
+
+        return areas;
+    }
+
+    private static double[] Opening(double power)
+    {
+        var opening = new double[Places + 1];
+        for (var i = 1; i <= Places / 2; i++)
+            opening[i] = opening[Places - i] = Math.Pow(Math.Sin(Math.PI * i / Places), power);
+        return opening;
+    }
+
+    /// <summary>What lies beyond an opening: its pressure, temperature, and what follows from both.</summary>
+    private readonly record struct Outside(double Pressure, double Temperature)
+    {
+        public double Root { get; } = Math.Sqrt(Temperature);
+        public double PerPressure { get; } = 1 / Pressure;
+        public double MassOfRise { get; } = 1 / (Gamma * Temperature);
     }
 
     /// <summary>Gas through an opening for one step; implicit in the pressure, so a wide valve can't overshoot.</summary>
-    private static void Exchange(ref Gas gas, double volume, double area, double outside, double outsideTemperature, double near)
+    private static void Exchange(ref Gas gas, double volume, double perVolume, double area, in Outside outside, in Nearness near)
     {
-        var into = outside > gas.Pressure;
-        var (high, low) = into ? (outside, gas.Pressure) : (gas.Pressure, outside);
-        var temperature = into ? outsideTemperature : gas.Pressure * volume / gas.Mass;
-        var root = Math.Sqrt(temperature);
-        var ratio = low / high;
-        double flow,
-            slope;
-        if (ratio > 1 - near)
+        var into = outside.Pressure > gas.Pressure;
+        var ratio = into ? gas.Pressure * outside.PerPressure : outside.Pressure / gas.Pressure;
+        var high = into ? outside.Pressure : gas.Pressure;
+        var root = into ? outside.Root : Math.Sqrt(gas.Pressure * volume / gas.Mass);
+        var (flow, slope) = near.Flow(ratio);
+        // Pressure falls or rises by γ T dm / V; the change of the flow with the cylinder's pressure damps it.
+        var gain = Gamma * root * perVolume * area;
+        var change = gain * high * flow / (1 + gain * (into ? slope : flow + slope * ratio));
+        if (into)
         {
-            slope = Ellipse(1 - near) / near;
-            flow = slope * (1 - ratio);
+            gas.Pressure += change;
+            gas.Mass += change * volume * outside.MassOfRise;
         }
         else
         {
-            flow = Ellipse(ratio);
-            slope = ratio > Critical ? MostFlow * MostFlow * (ratio - Critical) / ((1 - Critical) * (1 - Critical)) / flow : 0;
+            gas.Mass = Math.Max(1e-6, gas.Mass * (1 - change * ratio * outside.PerPressure / Gamma));
+            gas.Pressure -= change;
         }
+    }
 
-        // Pressure falls or rises by γ T dm / V; the change of the flow with the cylinder's pressure damps it.
-        var gain = Gamma * temperature / volume * area / root;
-        var rise = gain * high * flow;
-        var damping = 1 + gain * (into ? slope : flow + slope * ratio);
-        var change = rise / damping;
-        var mass = change * volume / (Gamma * temperature);
-        gas.Pressure += into ? change : -change;
-        gas.Mass = Math.Max(1e-6, gas.Mass + (into ? mass : -mass));
+    /// <summary>Flow through an opening by the ratio of the pressures: along a line where they are near, else on the ellipse.</summary>
+    private readonly struct Nearness(double near)
+    {
+        private readonly double _from = 1 - near,
+            _slope = Ellipse(1 - near) / near;
+
+        public (double Flow, double Slope) Flow(double ratio)
+        {
+            if (ratio > _from)
+                return (_slope * (1 - ratio), _slope);
+            if (ratio <= Critical)
+                return (MostFlow, 0);
+            var x = (ratio - Critical) * PerSubsonic;
+            var root = Math.Sqrt(1 - x * x);
+            return (MostFlow * root, MostFlow * PerSubsonic * x / root);
+        }
     }
 
     private static double Ellipse(double ratio)
     {
         if (ratio <= Critical)
             return MostFlow;
-        var x = (ratio - Critical) / (1 - Critical);
+        var x = (ratio - Critical) * PerSubsonic;
         return MostFlow * Math.Sqrt(1 - x * x);
     }
 }

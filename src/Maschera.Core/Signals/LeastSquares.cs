@@ -57,11 +57,16 @@ public static class LeastSquares
     /// <param name="start">Where to begin.</param>
     /// <param name="unknowns">Difference step, reach and bounds of each parameter.</param>
     /// <param name="iterations">At most so many Jacobians.</param>
+    /// <param name="moved">
+    /// Residuals where one unknown has moved, given the vector, its index and the residuals before; worked out on all cores. Where null,
+    /// all are made anew, one after another.
+    /// </param>
     public static (double[] Parameters, double Cost) NonLinear(
         Func<double[], double[]> residuals,
         double[] start,
         IReadOnlyList<Unknown> unknowns,
         int iterations,
+        Func<double[], int, double[], double[]>? moved = null,
         CancellationToken cancel = default
     )
     {
@@ -72,7 +77,7 @@ public static class LeastSquares
         for (var iteration = 0; iteration < iterations; iteration++)
         {
             cancel.ThrowIfCancellationRequested();
-            var jacobian = Jacobian(residuals, at, r, unknowns);
+            var jacobian = Jacobian(residuals, at, r, unknowns, moved);
             var (normal, gradient) = Normal(jacobian, r);
             var before = cost;
             for (var attempt = 0; attempt < 8; attempt++)
@@ -106,10 +111,15 @@ public static class LeastSquares
     /// Standard error of each parameter at a minimum: from the curvature there and the residuals that are left (Press et
     /// al., Numerical Recipes, ch. 15.6). Residuals are taken to be independent. Infinite where the residuals don't tell a parameter.
     /// </summary>
-    public static double[] StandardErrors(Func<double[], double[]> residuals, double[] at, IReadOnlyList<Unknown> unknowns)
+    public static double[] StandardErrors(
+        Func<double[], double[]> residuals,
+        double[] at,
+        IReadOnlyList<Unknown> unknowns,
+        Func<double[], int, double[], double[]>? moved = null
+    )
     {
         var r = residuals(at);
-        var (normal, _) = Normal(Jacobian(residuals, at, r, unknowns), r);
+        var (normal, _) = Normal(Jacobian(residuals, at, r, unknowns, moved), r);
         var n = at.Length;
         var variance = Dot(r, r) / Math.Max(1, r.Length - n);
         var errors = new double[n];
@@ -133,19 +143,30 @@ public static class LeastSquares
         return double.IsFinite(sum) ? sum / 2 : double.MaxValue;
     }
 
-    private static double[][] Jacobian(Func<double[], double[]> residuals, double[] at, double[] r, IReadOnlyList<Unknown> unknowns)
+    private static double[][] Jacobian(
+        Func<double[], double[]> residuals,
+        double[] at,
+        double[] r,
+        IReadOnlyList<Unknown> unknowns,
+        Func<double[], int, double[], double[]>? moved
+    )
     {
         var columns = new double[at.Length][];
-        for (var p = 0; p < at.Length; p++)
+        void Column(int p)
         {
-            var moved = (double[])at.Clone();
-            moved[p] += unknowns[p].Difference;
-            var column = residuals(moved);
+            var next = (double[])at.Clone();
+            next[p] += unknowns[p].Difference;
+            var column = moved is null ? residuals(next) : moved(next, p, r);
             for (var i = 0; i < column.Length; i++)
                 column[i] = (column[i] - r[i]) / unknowns[p].Difference;
             columns[p] = column;
         }
 
+        if (moved is not null)
+            Parallel.For(0, at.Length, Column);
+        else
+            for (var p = 0; p < at.Length; p++)
+                Column(p);
         return columns;
     }
 

@@ -120,7 +120,7 @@ internal sealed class GasFitter
     public GasFit[] Fit(CancellationToken cancel)
     {
         var (parameters, _) = _traces.Length == 1 ? FromAnyStart(cancel) : FromFirst(cancel);
-        var errors = LeastSquares.StandardErrors(Residuals, parameters, _unknowns);
+        var errors = LeastSquares.StandardErrors(Residuals, parameters, _unknowns, Moved);
         var soundLeak = parameters[Place(0) + Leak] * _traces[0].SpeedRpm;
         return
         [
@@ -166,12 +166,31 @@ internal sealed class GasFitter
 
     private (double[] Parameters, double Misfit) From(double[] start, CancellationToken cancel)
     {
-        var (parameters, cost) = LeastSquares.NonLinear(Residuals, start, _unknowns, Iterations, cancel);
+        var (parameters, cost) = LeastSquares.NonLinear(Residuals, start, _unknowns, Iterations, Moved, cancel);
         return (parameters, Math.Sqrt(2 * cost / (_traces.Length * CycleFold.Bins)));
     }
 
-    private double[] Residuals(double[] at) =>
-        [.. _traces.SelectMany((trace, i) => trace.Residuals(at.AsSpan(0, s_engine.Length), Own(at, i)))];
+    private double[] Residuals(double[] at)
+    {
+        var residuals = new double[_traces.Length * CycleFold.Bins];
+        for (var i = 0; i < _traces.Length; i++)
+            Residuals(at, i, residuals);
+        return residuals;
+    }
+
+    /// <summary>Where one unknown has moved, only the cycles it belongs to are made anew.</summary>
+    private double[] Moved(double[] at, int unknown, double[] before)
+    {
+        var residuals = (double[])before.Clone();
+        var own = (unknown - s_engine.Length) / s_capture.Length;
+        for (var i = 0; i < _traces.Length; i++)
+            if (unknown < s_engine.Length || own == i || unknown == Place(0) + ExhaustShift || unknown == Place(0) + IntakeShift)
+                Residuals(at, i, residuals);
+        return residuals;
+    }
+
+    private void Residuals(double[] at, int trace, double[] into) =>
+        _traces[trace].Residuals(at.AsSpan(0, s_engine.Length), Own(at, trace), into.AsSpan(trace * CycleFold.Bins, CycleFold.Bins));
 
     private static int Place(int trace) => s_engine.Length + trace * s_capture.Length;
 
@@ -196,7 +215,6 @@ internal sealed class GasFitter
         private readonly MotoredCylinder _cylinder;
         private readonly SpeedSwing _speeds;
         private readonly SliderCrank _crank;
-        private (double[] Parameters, double[] Residuals) _last = ([], []);
 
         public Trace(MeanCycle cycle, MotoredCylinder cylinder, SpeedSwing speeds, SliderCrank crank)
         {
@@ -207,19 +225,12 @@ internal sealed class GasFitter
 
         public double SpeedRpm => _cycle.SpeedRpm;
 
-        public double[] Residuals(ReadOnlySpan<double> engine, ReadOnlySpan<double> own)
+        public void Residuals(ReadOnlySpan<double> engine, ReadOnlySpan<double> own, Span<double> left)
         {
-            // Most differences of the Jacobian move another cycle's unknowns: this one's stay as they were.
-            double[] parameters = [.. engine, .. own];
-            if (_last.Parameters.AsSpan().SequenceEqual(parameters))
-                return _last.Residuals;
             var computed = _cylinder.Cycle(State(engine, own, 1));
             var degrees = Degrees(computed, engine, own);
-            var left = new double[CycleFold.Bins];
             for (var i = 0; i < left.Length; i++)
                 left[i] = (At(computed, degrees[i]) - _shares[i] - own[1]) / (FloorError + ShareError * _shares[i]);
-            _last = (parameters, left);
-            return left;
         }
 
         public GasFit Result(
@@ -230,7 +241,8 @@ internal sealed class GasFitter
             double intakeError
         )
         {
-            var left = Residuals(engine, own);
+            var left = new double[CycleFold.Bins];
+            Residuals(engine, own, left);
             var angles = Degrees(_cylinder.Cycle(State(engine, own, 1)), engine, own);
             var state = State(engine, own, _swing);
             return new GasFit(
