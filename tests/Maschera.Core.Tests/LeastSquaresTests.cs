@@ -49,7 +49,7 @@ public class LeastSquaresTests
         var measured = times.Select(t => 3 * Math.Exp(-1.5 * t) + 0.2 + 0.01 * Normal(random)).ToArray();
         double[] Residuals(double[] q) => [.. times.Select((t, i) => q[0] * Math.Exp(-q[1] * t) + q[2] - measured[i])];
         Unknown[] unknowns = [new(1e-5, 2), new(1e-5, 2, 0), new(1e-5, 2)];
-        var (found, cost) = LeastSquares.NonLinear(Residuals, [1, 0.5, 0], unknowns, 60);
+        var (found, cost) = LeastSquares.NonLinear(Residuals, [1, 0.5, 0], unknowns, new(60));
         var errors = LeastSquares.StandardErrors(Residuals, found, unknowns);
         double[] truth = [3, 1.5, 0.2];
         for (var i = 0; i < truth.Length; i++)
@@ -63,7 +63,7 @@ public class LeastSquaresTests
     {
         double[] Residuals(double[] q) => [.. Enumerable.Range(0, 50).Select(i => q[0] * i - 2.0 * i)];
         Unknown[] unknowns = [new(1e-5, 5), new(1e-5, 5)];
-        var (found, _) = LeastSquares.NonLinear(Residuals, [0, 7], unknowns, 20);
+        var (found, _) = LeastSquares.NonLinear(Residuals, [0, 7], unknowns, new(20));
         Assert.Equal(2, found[0], 1e-4);
         Assert.Equal(7, found[1], 1e-6);
     }
@@ -72,11 +72,13 @@ public class LeastSquaresTests
     public void Bounds_hold_and_a_cancelled_fit_stops()
     {
         double[] Residuals(double[] q) => [q[0] - 10, q[0] - 12];
-        var (found, _) = LeastSquares.NonLinear(Residuals, [0], [new(1e-5, 100, -5, 5)], 30);
+        var (found, _) = LeastSquares.NonLinear(Residuals, [0], [new(1e-5, 100, -5, 5)], new(30));
         Assert.Equal(5, found[0], 1e-9);
         using var cancelled = new CancellationTokenSource();
         cancelled.Cancel();
-        Assert.Throws<OperationCanceledException>(() => LeastSquares.NonLinear(Residuals, [0], [new(1e-5, 1)], 5, cancelled.Token));
+        Assert.Throws<OperationCanceledException>(() =>
+            LeastSquares.NonLinear(Residuals, [0], [new(1e-5, 1)], new(5), cancel: cancelled.Token)
+        );
     }
 
     private static double[][] Columns(int rows) =>

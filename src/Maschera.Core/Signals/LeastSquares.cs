@@ -15,6 +15,19 @@ public readonly record struct Unknown(
     double Upper = double.PositiveInfinity
 );
 
+/// <summary>When a non-linear fit ends.</summary>
+/// <param name="Iterations">At most so many Jacobians.</param>
+/// <param name="Gain">Where an iteration takes less than this share off the cost.</param>
+/// <param name="Hopeless">Where it costs more than this after ten iterations.</param>
+public readonly record struct FitEnd(int Iterations, double Gain = 1e-5, double Hopeless = double.PositiveInfinity)
+{
+    private const int Fair = 10;
+
+    /// <summary>True where an iteration was the last.</summary>
+    public bool Reached(int iteration, double before, double cost) =>
+        before - cost < Gain * before || iteration + 1 >= Fair && cost > Hopeless;
+}
+
 /// <summary>Linear and damped non-linear least squares for a handful of unknowns.</summary>
 public static class LeastSquares
 {
@@ -56,7 +69,7 @@ public static class LeastSquares
     /// <param name="residuals">Residuals for a parameter vector; always of the same length.</param>
     /// <param name="start">Where to begin.</param>
     /// <param name="unknowns">Difference step, reach and bounds of each parameter.</param>
-    /// <param name="iterations">At most so many Jacobians.</param>
+    /// <param name="end">When it ends.</param>
     /// <param name="moved">
     /// Residuals where one unknown has moved, given the vector, its index and the residuals before; worked out on all cores. Where null,
     /// all are made anew, one after another.
@@ -65,7 +78,7 @@ public static class LeastSquares
         Func<double[], double[]> residuals,
         double[] start,
         IReadOnlyList<Unknown> unknowns,
-        int iterations,
+        FitEnd end,
         Func<double[], int, double[], double[]>? moved = null,
         CancellationToken cancel = default
     )
@@ -74,7 +87,7 @@ public static class LeastSquares
         var r = residuals(at);
         var cost = Cost(r);
         var damping = 1e-2;
-        for (var iteration = 0; iteration < iterations; iteration++)
+        for (var iteration = 0; iteration < end.Iterations; iteration++)
         {
             cancel.ThrowIfCancellationRequested();
             var jacobian = Jacobian(residuals, at, r, unknowns, moved);
@@ -100,7 +113,7 @@ public static class LeastSquares
                 damping *= 4;
             }
 
-            if (before - cost < 1e-5 * before)
+            if (end.Reached(iteration, before, cost))
                 break;
         }
 
@@ -203,6 +216,15 @@ public static class LeastSquares
             damped[i, i] += damping * damped[i, i] + 1e-12;
             right[i] = -gradient[i];
         }
+
+        // An unknown that lies at its bound and would leave it stays there, and the others move as if it were known.
+        for (var i = 0; i < n; i++)
+            if (at[i] <= unknowns[i].Lower && gradient[i] > 0 || at[i] >= unknowns[i].Upper && gradient[i] < 0)
+            {
+                for (var j = 0; j < n; j++)
+                    damped[Math.Max(i, j), Math.Min(i, j)] = i == j ? 1 : 0;
+                right[i] = 0;
+            }
 
         if (Solved(damped, right) is not { } step)
             return null;

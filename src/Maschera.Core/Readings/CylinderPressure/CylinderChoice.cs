@@ -53,22 +53,24 @@ internal sealed class CylinderChoice(Engine engine, int place, CancellationToken
     /// <summary>The likeliest cylinder: a sound train of valves, or one valve that stays shut where that leaves far less over.</summary>
     public FittedCylinder Best(IReadOnlyList<PressureCycles> ways, PressureCycles? reference)
     {
-        FittedCylinder Try(PressureCycles way, ShutValve shut)
+        double[]? alone = null;
+        FittedCylinder Try(PressureCycles way, ShutValve shut, double toBeat = double.PositiveInfinity)
         {
             List<MeanCycle> cycles = [new(way.Mean, way.SpeedRpm, way.HasCrank, shut)];
             if (reference is not null)
                 cycles.Insert(0, new MeanCycle(reference.Mean, reference.SpeedRpm, reference.HasCrank));
-            var fits = new GasFitter(
-                cycles,
-                Crank(engine),
-                Timing(engine),
-                new SpeedSwing(engine, Crank(engine), Timing(engine), place)
-            ).Fit(cancel);
+            var fitter = new GasFitter(cycles, Crank(engine), Timing(engine), new SpeedSwing(engine, Crank(engine), Timing(engine), place));
+            if (reference is not null)
+                alone ??= fitter.FirstAlone(cancel);
+            var fits = fitter.Fit(alone, toBeat, cancel);
             return new FittedCylinder(way, fits[^1], reference, reference is null ? null : fits[0]);
         }
 
+        FittedCylinder Better(FittedCylinder found, PressureCycles way, ShutValve shut) =>
+            Try(way, shut, found.Own.Misfit) is var other && other.Own.Misfit < found.Own.Misfit ? other : found;
+
         if (ways.Count == 2)
-            return ways.Select(way => Try(way, ShutValve.Exhaust)).MinBy(f => f.Own.Misfit)!;
+            return Better(Try(ways[0], ShutValve.Exhaust), ways[1], ShutValve.Exhaust);
         var sound = Try(ways[0], ShutValve.None);
         if (
             HardlyRises(ways[0].Mean)
@@ -78,7 +80,7 @@ internal sealed class CylinderChoice(Engine engine, int place, CancellationToken
             return shut;
         if (sound.Own.Misfit < Unlike)
             return sound;
-        return ((FittedCylinder[])[sound, Try(ways[0], ShutValve.Intake), Try(ways[0], ShutValve.Exhaust)]).MinBy(f => f.Own.Misfit)!;
+        return Better(Better(sound, ways[0], ShutValve.Intake), ways[0], ShutValve.Exhaust);
     }
 
     /// <summary>

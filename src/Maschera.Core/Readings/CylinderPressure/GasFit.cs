@@ -59,6 +59,14 @@ internal sealed class GasFitter
 
     private const int Iterations = 40;
 
+    /// <summary>A fit goes on as long as an iteration gains such a share; one that only gives others a start, the second.</summary>
+    private const double Gain = 1e-4,
+        StartGain = 1e-3;
+
+    /// <summary>A fit that leaves so many times what another has left will not come near it any more, and neither below the second.</summary>
+    private const double Behind = 4,
+        NearEnough = 1;
+
     /// <summary>What is left over is alike over about so many degrees, so that so many values count as one.</summary>
     private const double AlikeDegrees = 20;
 
@@ -116,10 +124,18 @@ internal sealed class GasFitter
 
     private GasFitter(Trace[] traces) => (_traces, _unknowns) = (traces, [.. s_engine, .. traces.SelectMany(_ => s_capture)]);
 
-    /// <summary>Fits the cycles together; where there are several, from what the first alone gives.</summary>
-    public GasFit[] Fit(CancellationToken cancel)
+    /// <summary>What the first cycle alone gives, for fits of others together with it to start from.</summary>
+    public double[] FirstAlone(CancellationToken cancel) =>
+        new GasFitter([_traces[0]]).FromAnyStart(new(Iterations, StartGain), cancel).Parameters;
+
+    /// <summary>Fits the cycles together.</summary>
+    /// <param name="first">What the first alone gives; null for a single one.</param>
+    /// <param name="toBeat">What another cylinder has left over: a fit far behind it is given up.</param>
+    /// <param name="cancel">Stops it.</param>
+    public GasFit[] Fit(double[]? first, double toBeat, CancellationToken cancel)
     {
-        var (parameters, _) = _traces.Length == 1 ? FromAnyStart(cancel) : FromFirst(cancel);
+        var end = new FitEnd(Iterations, Gain, Cost(Math.Max(NearEnough, Behind * toBeat)));
+        var (parameters, _) = first is null ? FromAnyStart(end, cancel) : FromFirst(first, end, cancel);
         var errors = LeastSquares.StandardErrors(Residuals, parameters, _unknowns, Moved);
         var soundLeak = parameters[Place(0) + Leak] * _traces[0].SpeedRpm;
         return
@@ -139,12 +155,12 @@ internal sealed class GasFitter
 
     private static double Scaled(double error) => Math.Sqrt(AlikeDegrees) * error;
 
-    private (double[] Parameters, double Misfit) FromAnyStart(CancellationToken cancel)
+    private (double[] Parameters, double Misfit) FromAnyStart(FitEnd end, CancellationToken cancel)
     {
         var best = (Parameters: Array.Empty<double>(), Misfit: double.MaxValue);
         foreach (var start in s_starts)
         {
-            var found = From([.. start, .. _traces.SelectMany(t => t.Guess())], cancel);
+            var found = From([.. start, .. _traces.SelectMany(t => t.Guess())], end, cancel);
             if (found.Misfit < best.Misfit)
                 best = found;
             if (best.Misfit < Settled)
@@ -154,21 +170,22 @@ internal sealed class GasFitter
         return best;
     }
 
-    private (double[] Parameters, double Misfit) FromFirst(CancellationToken cancel)
+    private (double[] Parameters, double Misfit) FromFirst(double[] first, FitEnd end, CancellationToken cancel)
     {
-        var first = new GasFitter([_traces[0]]).FromAnyStart(cancel);
-        var found = From([.. first.Parameters, .. _traces.Skip(1).SelectMany(t => t.Guess())], cancel);
-        if (found.Misfit < Lost)
+        var found = From([.. first, .. _traces.Skip(1).SelectMany(t => t.Guess())], end, cancel);
+        if (found.Misfit < Lost || Cost(found.Misfit) > end.Hopeless)
             return found;
-        var other = FromAnyStart(cancel);
+        var other = FromAnyStart(end, cancel);
         return other.Misfit < found.Misfit ? other : found;
     }
 
-    private (double[] Parameters, double Misfit) From(double[] start, CancellationToken cancel)
+    private (double[] Parameters, double Misfit) From(double[] start, FitEnd end, CancellationToken cancel)
     {
-        var (parameters, cost) = LeastSquares.NonLinear(Residuals, start, _unknowns, Iterations, Moved, cancel);
+        var (parameters, cost) = LeastSquares.NonLinear(Residuals, start, _unknowns, end, Moved, cancel);
         return (parameters, Math.Sqrt(2 * cost / (_traces.Length * CycleFold.Bins)));
     }
+
+    private double Cost(double misfit) => misfit * misfit * _traces.Length * CycleFold.Bins / 2;
 
     private double[] Residuals(double[] at)
     {

@@ -113,14 +113,14 @@ internal sealed class StarterModel
     /// </summary>
     public (double Cost, double[] Parameters) Approach(double[] start, CancellationToken cancel)
     {
-        var (near, cost) = LeastSquares.NonLinear(q => Residuals(q, 8 * ResidualShare), start, Unknowns(), 10, cancel: cancel);
+        var (near, cost) = LeastSquares.NonLinear(q => Residuals(q, 8 * ResidualShare), start, Unknowns(), new(10), cancel: cancel);
         return (cost, near);
     }
 
     /// <summary>The sharp fit.</summary>
     public StarterFit Fit(double[] start, CancellationToken cancel)
     {
-        var (q, cost) = LeastSquares.NonLinear(q => Residuals(q, ResidualShare), start, Unknowns(), 30, cancel: cancel);
+        var (q, cost) = LeastSquares.NonLinear(q => Residuals(q, ResidualShare), start, Unknowns(), new(30), cancel: cancel);
         var (r, mean, work, _, _) = Evaluate(q);
         var fitted = mean.Select((value, i) => value - r[i]).ToArray();
         var misfit = Math.Sqrt(r.Sum(x => x * x) / Bins) / _reach;
