@@ -52,12 +52,35 @@ public class CrankingPressureTests
     }
 
     [Theory]
-    [InlineData("four", 15, 15)]
-    [InlineData("four", 0, 0)]
-    [InlineData("three", 12, 0)]
-    public void Without_a_crank_sensor_what_can_t_be_told_is_said(string engine, double intake, double exhaust)
+    [InlineData("four", 0.5)]
+    [InlineData("four", 1)]
+    [InlineData("three", 0.5)]
+    [InlineData("six", 0.5)]
+    [InlineData("six", 2)]
+    public void Without_a_crank_sensor_a_leak_is_told_by_the_flanks(string engine, double squareMillimetres)
+    {
+        var result = Read(engine, 0, 0, squareMillimetres, crank: false);
+        Assert.True(result.Verdict == "leaks", result.Sentence);
+        Assert.True(result.Leakage!.Percent > result.Leakage.ReferencePercent + 4);
+    }
+
+    [Theory]
+    [InlineData("four", 15, 15, "valve-timing")]
+    [InlineData("four", -16, -16, "valve-timing")]
+    [InlineData("four", 0, 0, "normal")]
+    [InlineData("three", 12, 0, "intake-timing")]
+    [InlineData("three", 0, 15, "exhaust-timing")]
+    [InlineData("six", 15, 15, "valve-timing")]
+    [InlineData("six", -16, -16, "valve-timing")]
+    public void Without_a_crank_sensor_the_verdict_is_right_and_what_can_t_be_told_is_said(
+        string engine,
+        double intake,
+        double exhaust,
+        string verdict
+    )
     {
         var result = Read(engine, intake, exhaust, 0, crank: false);
+        Assert.True(result.Verdict == verdict, result.Sentence);
         Assert.Contains(result.Notes, n => n.Code == "cranking-swing" && n.Text.Contains("crank sensor", StringComparison.Ordinal));
         // Too small it may be, but never on the wrong side or made up.
         Assert.InRange(result.IntakeShiftDegrees!.Value, Math.Min(0, intake) - Degrees, Math.Max(0, intake) + Degrees);

@@ -111,11 +111,11 @@ public class SignalTests
     {
         var x = Enumerable.Range(0, 60).Select(i => i / 20.0).ToArray();
         double[] Residuals(double[] q) => [.. x.Select(v => q[0] * Math.Exp(-q[1] * v) - 3 * Math.Exp(-1.7 * v))];
-        var (free, cost) = LeastSquares.NonLinear(Residuals, [1, 0.2], [new(1e-5, 1), new(1e-5, 0.5)], 60);
+        var (free, cost) = LeastSquares.NonLinear(Residuals, [1, 0.2], [new(1e-5, 1), new(1e-5, 0.5)], new(60));
         Assert.Equal(3, free[0], 1e-4);
         Assert.Equal(1.7, free[1], 1e-4);
         Assert.InRange(cost, 0, 1e-8);
-        var (bound, _) = LeastSquares.NonLinear(Residuals, [1, 0.2], [new(1e-5, 1), new(1e-5, 0.5, 0, 1)], 60);
+        var (bound, _) = LeastSquares.NonLinear(Residuals, [1, 0.2], [new(1e-5, 1), new(1e-5, 0.5, 0, 1)], new(60));
         Assert.Equal(1, bound[1], 9);
     }
 

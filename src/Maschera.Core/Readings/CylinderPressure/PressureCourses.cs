@@ -65,6 +65,24 @@ internal static class PressureCourses
     }
 
     /// <summary>
+    /// Share of the charge that is lost, to walls or through leaks, between compression and expansion: pressures at the same volumes on
+    /// both flanks of the tower, 20 to 90° from TDC, where mass goes with p^(1/n).
+    /// </summary>
+    /// <param name="course">By degrees after firing TDC, bar.</param>
+    /// <param name="vacuum">What makes it absolute, bar.</param>
+    public static double Lost(float[] course, double vacuum)
+    {
+        const double exponent = 1.33;
+        var shares = Enumerable
+            .Range(20, 71)
+            .Select(d => (After: course[d] + vacuum, Before: course[CycleFold.Bins - 1 - d] + vacuum))
+            .Where(p => p.After > 0 && p.Before > 0)
+            .Select(p => 1 - Math.Pow(p.After / p.Before, 1 / exponent))
+            .ToArray();
+        return shares.Length == 0 ? 0 : shares.Average();
+    }
+
+    /// <summary>
     /// What a tight cylinder with the engine file's timing reaches from this manifold pressure, bar as the sensor counts.
     /// </summary>
     public static double? Expected(GasFit own, Engine engine)

@@ -97,8 +97,8 @@ internal static class PressureDoubts
             notes.Add(
                 new(
                     "cranking-swing",
-                    "While cranking without a crank sensor the intake's shift comes out up to a third too small, and a small leak may "
-                        + "pass for it: capture the crank sensor too, or the running engine."
+                    "While cranking without a crank sensor the intake's shift comes out up to a third too small: capture the crank "
+                        + "sensor too, or the running engine."
                 )
             );
         if (!running && reference is null)

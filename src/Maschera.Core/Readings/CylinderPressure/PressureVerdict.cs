@@ -1,3 +1,4 @@
+using Maschera.Core.Basics;
 using Maschera.Core.Engines;
 
 namespace Maschera.Core.Readings.CylinderPressure;
@@ -6,20 +7,17 @@ namespace Maschera.Core.Readings.CylinderPressure;
 /// <param name="Own">The fitted cylinder.</param>
 /// <param name="Reference">The reference's; null without one.</param>
 /// <param name="Exceeds">Exhaust pressure beyond the reference's, bar.</param>
-/// <param name="ExhaustShift">Shift of the exhaust's events, degrees; null where it can't be told.</param>
-/// <param name="ExhaustLimit">From where on it is a fault.</param>
-/// <param name="IntakeShift">Shift of the intake's events.</param>
-/// <param name="IntakeLimit">From where on it is a fault.</param>
-internal sealed record PressureVerdict(
-    GasFit Own,
-    GasFit? Reference,
-    double? Exceeds,
-    double? ExhaustShift,
-    double ExhaustLimit,
-    double? IntakeShift,
-    double IntakeLimit
-)
+/// <param name="Lost">What is lost of the charge, a share, beyond what the reference loses; null without one.</param>
+/// <param name="Shifts">How late the valves come.</param>
+/// <param name="From">The shift from which on it is a fault, degrees.</param>
+internal sealed record PressureVerdict(GasFit Own, GasFit? Reference, double? Exceeds, double? Lost, ValveShifts Shifts, double From)
 {
+    /// <summary>A shift counts when it stands clear of its own error by this factor.</summary>
+    private const double Sure = 3;
+
+    /// <summary>By this factor it counts where the other camshaft has moved the same way: one drive turns both.</summary>
+    private const double Likely = 2;
+
     /// <summary>
     /// The verdict of the contract. What hides the rest comes first: a shut valve, then the exhaust, which a leak does not
     /// raise, then a leak.
@@ -32,9 +30,11 @@ internal sealed record PressureVerdict(
             return "intake-valve-stays-shut";
         if (Exceeds > restricted || Reference is null && Own.State.Exhaust - 1 > restrictedAlone)
             return "exhaust-restricted";
-        if (Reference is null ? Own.LostShare > leakAlone : Own.LostShare - Own.SoundShare > leak)
+        if (Reference is null ? Own.LostShare > leakAlone : Lost > leak)
             return "leaks";
-        var (exhaust, intake) = (Math.Abs(ExhaustShift ?? 0) > ExhaustLimit, Math.Abs(IntakeShift ?? 0) > IntakeLimit);
+        var together = Shifts.Exhaust * Shifts.Intake > 0;
+        var exhaust = Counts(Shifts.Exhaust, Shifts.ExhaustError, together && Counts(Shifts.Intake, Shifts.IntakeError, true));
+        var intake = Counts(Shifts.Intake, Shifts.IntakeError, together && Counts(Shifts.Exhaust, Shifts.ExhaustError, true));
         if (exhaust && intake)
             return "valve-timing";
         if (exhaust)
@@ -42,5 +42,26 @@ internal sealed record PressureVerdict(
         if (intake)
             return "intake-timing";
         return Reference is not null && Own.Misfit > unlike && Own.Misfit > 2 * Reference.Misfit ? "differs" : "normal";
+    }
+
+    private bool Counts(double? shift, double error, bool withTheOther) =>
+        Math.Abs(shift ?? 0) > Math.Max(From, (withTheOther ? Likely : Sure) * error);
+
+    /// <summary>Shifts that would be a fault if they were surer; null where there are none.</summary>
+    public Note? Unsure()
+    {
+        string? Told(string valves, double? shift, double error) =>
+            Math.Abs(shift ?? 0) > Math.Max(From, error) && !Counts(shift, error, false)
+                ? $"the {valves} valves seem to come {Math.Abs(shift!.Value):0.0}° {(shift > 0 ? "late" : "early")}, give or take {error:0.0}°"
+                : null;
+        string?[] told = [Told("intake", Shifts.Intake, Shifts.IntakeError), Told("exhaust", Shifts.Exhaust, Shifts.ExhaustError)];
+        var both = string.Join(", and ", told.OfType<string>());
+        return both.Length == 0
+            ? null
+            : new(
+                "shift-unsure",
+                $"{char.ToUpperInvariant(both[0])}{both[1..]}: too unsure to call. The crank sensor on another channel, more cycles or the "
+                    + "running engine settle it."
+            );
     }
 }

@@ -19,10 +19,10 @@ internal static class PressureWords
                 + $"opens{Against(result.Leakage.ReferencePercent)}. Peak {peak}{expected}.",
             "intake-timing" =>
                 $"The intake valves come {Late(result.IntakeShiftDegrees)}{Teeth(result.IntakeShiftDegrees, engine)}, the exhaust's "
-                    + $"are in place: the intake cam or its phaser.",
+                    + $"{InPlace(result.ExhaustShiftDegrees)}: the intake cam or its phaser.",
             "exhaust-timing" =>
                 $"The exhaust valves come {Late(result.ExhaustShiftDegrees)}{Teeth(result.ExhaustShiftDegrees, engine)}, the intake's "
-                    + $"are in place: the exhaust cam or its phaser.",
+                    + $"{InPlace(result.IntakeShiftDegrees)}: the exhaust cam or its phaser.",
             "valve-timing" => $"Both come out of place, intake {Late(result.IntakeShiftDegrees)}, exhaust "
                 + $"{Late(result.ExhaustShiftDegrees)}{Teeth(result.IntakeShiftDegrees, engine)}: the drive of both cams has slipped.",
             "intake-valve-stays-shut" => $"{where} gets no air: its intake valve stays shut. Look at cam lobe, follower and lash.",
@@ -40,6 +40,8 @@ internal static class PressureWords
     }
 
     private static string Against(double? reference) => reference is { } usual ? $", {usual:0} % in the reference" : "";
+
+    private static string InPlace(double? degrees) => Math.Abs(degrees ?? 0) < 5 ? "are in place" : "can't be told well";
 
     private static string Late(double? degrees) => degrees is { } d ? $"{Math.Abs(d):0.0}° {(d > 0 ? "late" : "early")}" : "out of place";
 
