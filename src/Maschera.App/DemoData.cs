@@ -10,6 +10,17 @@ namespace Maschera.App;
 /// <summary>The demonstration world: a mountain post-bus and rescue depot with its vehicles and their complaints.</summary>
 public sealed class DemoData(MascheraDb db, CaptureIntake intake, ReadingService readings)
 {
+    /// <summary>Captures being recorded, in the order in which they are kept.</summary>
+    private readonly Queue<Recording> _recordings = new();
+
+    /// <summary>A capture of a job that the stand-ins are recording.</summary>
+    /// <param name="Row">What is said of it.</param>
+    /// <param name="Capture">It itself, when it is done.</param>
+    /// <param name="Good">Why it is known-good; null where it is an ordinary one.</param>
+    /// <param name="ForComparison">True where no reading is made of it.</param>
+    /// <param name="Then">What follows from it, given its number.</param>
+    private sealed record Recording(StoredCapture Row, Task<Capture> Capture, string? Good, bool ForComparison, Action<int>? Then);
+
     /// <summary>Throws the data folder's contents away.</summary>
     public static void Clear(DataFolder data)
     {
@@ -141,7 +152,7 @@ public sealed class DemoData(MascheraDb db, CaptureIntake intake, ReadingService
             40
         );
         sister.ClosedAt = DateTime.UtcNow.AddDays(-40);
-        var good = Idle(
+        Idle(
             sister,
             "Known-good: warm idle",
             new RunningPlan(EngineCatalogue.Ghiro)
@@ -150,11 +161,12 @@ public sealed class DemoData(MascheraDb db, CaptureIntake intake, ReadingService
                 Seconds = 6,
                 Seed = 12,
             },
-            new("idle", 88, null, "Belt at the marks, checked by hand", "ignition", 1)
+            new("idle", 88, null, "Belt at the marks, checked by hand", "ignition", 1),
+            good: "Belt at the marks, checked by hand; runs clean, no codes"
         );
-        Shelve(good, "Belt at the marks, checked by hand; runs clean, no codes");
+        var againstShelf = 0;
         // One tooth of a belt wheel of 22 on the crank.
-        var late = Idle(
+        Idle(
             shuttle,
             "Warm idle, cam and crank",
             new RunningPlan(EngineCatalogue.Ghiro)
@@ -165,7 +177,8 @@ public sealed class DemoData(MascheraDb db, CaptureIntake intake, ReadingService
                 CamFlutterDegrees = 0.3,
                 Seed = 13,
             },
-            new("idle", 90, null, null, "ignition", 1)
+            new("idle", 90, null, null, "ignition", 1),
+            then: late => againstShelf = late
         );
         var hauler = Take(
             engines["Camoscio 2.0 D"],
@@ -273,25 +286,34 @@ public sealed class DemoData(MascheraDb db, CaptureIntake intake, ReadingService
             [],
             new("idle", 89, "plug lead 3", "Transducer in the plug hole", "ignition", 3)
         );
-        var heard = CrankingRun.Record(
-            new CrankingPlan(EngineCatalogue.Camoscio)
-            {
-                Faults = [new(2, 4)],
-                Phone = new PhoneSound(),
-                Seed = 8,
-            }
-        );
-        Keep(
+        var heard = new CrankingPlan(EngineCatalogue.Camoscio)
+        {
+            Faults = [new(2, 4)],
+            Phone = new PhoneSound(),
+            Seed = 8,
+        };
+        Record(
             plough,
             "Cranking, by ear",
-            heard.Capture with
-            {
-                Channels = [heard.Capture.Find("Sound")!],
-            },
+            () => Only(CrankingRun.Record(heard).Capture, "Sound"),
             new("cranking", 6, "fuel", "Phone on the scuttle, charger on the battery")
         );
-        readings.Make(new ReadingAsked(late, "cam-timing") { Reference = ReadingService.WholeShelf });
+        KeepAll();
+        readings.Make(new ReadingAsked(againstShelf, "cam-timing") { Reference = ReadingService.WholeShelf });
         db.SaveChanges();
+    }
+
+    /// <summary>Keeps what was recorded, while the rest is still being recorded.</summary>
+    private void KeepAll()
+    {
+        while (_recordings.TryDequeue(out var next))
+        {
+            var capture = next.Capture.GetAwaiter().GetResult();
+            var id = next.ForComparison ? intake.TakeForComparison(next.Row, capture) : intake.Take(next.Row, capture);
+            if (next.Good is { } reason)
+                Shelve(id, reason);
+            next.Then?.Invoke(id);
+        }
     }
 
     /// <summary>Two or three sound engines of each kind for the shelf, as like and unlike as sound engines are.</summary>
@@ -311,13 +333,14 @@ public sealed class DemoData(MascheraDb db, CaptureIntake intake, ReadingService
                     CamOffsetDegrees = off,
                     Seed = seed++,
                 };
-                var id = KeepGood(
+                Record(
                     job,
                     rpm < 1000 ? "Known-good: warm idle, cam and crank" : "Known-good: 1,450 rpm, no load",
-                    RunningRun.Record(plan).Capture,
-                    new Conditions("idle", celsius, null, null, "ignition", plan.Engine.FiringOrder[0])
+                    () => RunningRun.Record(plan).Capture,
+                    new Conditions("idle", celsius, null, null, "ignition", plan.Engine.FiringOrder[0]),
+                    "Timing set and checked by hand, compression even, no codes",
+                    forComparison: true
                 );
-                Shelve(id, "Timing set and checked by hand, compression even, no codes");
             }
 
             var breathing = new BreathingPlan(engine.ToEngine())
@@ -328,13 +351,14 @@ public sealed class DemoData(MascheraDb db, CaptureIntake intake, ReadingService
                 CrankSensor = true,
                 Seed = seed++,
             };
-            var pressure = KeepGood(
+            Record(
                 job,
                 "Known-good: pressure in cylinder 1, warm idle",
-                BreathingRun.Record(breathing).Capture,
-                new Conditions("idle", 90, "plug lead 1", null, "ignition", breathing.Measured)
+                () => BreathingRun.Record(breathing).Capture,
+                new Conditions("idle", 90, "plug lead 1", null, "ignition", breathing.Measured),
+                "Leak-down 6 %, timing checked by hand",
+                forComparison: true
             );
-            Shelve(pressure, "Leak-down 6 %, timing checked by hand");
         }
     }
 
@@ -380,32 +404,29 @@ public sealed class DemoData(MascheraDb db, CaptureIntake intake, ReadingService
         db.SaveChanges();
     }
 
-    /// <summary>Keeps what the instruments saw of the breathing engine: the channels named, or all.</summary>
-    private void Watch(Job job, string name, BreathingPlan plan, string[] only, Conditions conditions)
-    {
-        var (capture, _) = BreathingRun.Record(plan);
-        Keep(
-            job,
-            name,
-            capture with
-            {
-                Channels = [.. capture.Channels.Where(c => only.Length == 0 || only.Contains(c.Name))],
-            },
-            conditions
-        );
-    }
+    /// <summary>What the instruments see of the breathing engine: the channels named, or all.</summary>
+    private void Watch(Job job, string name, BreathingPlan plan, string[] only, Conditions conditions) =>
+        Record(job, name, () => Only(BreathingRun.Record(plan).Capture, only), conditions);
 
-    private int Idle(Job job, string name, RunningPlan plan, Conditions conditions) =>
-        Keep(job, name, RunningRun.Record(plan).Capture, conditions);
+    private void Idle(Job job, string name, RunningPlan plan, Conditions conditions, string? good = null, Action<int>? then = null) =>
+        Record(job, name, () => RunningRun.Record(plan).Capture, conditions, good, then: then);
 
-    private void Log(Job job, string name, DrivePlan plan, Conditions conditions) => Keep(job, name, DriveLog.Record(plan), conditions);
+    private void Log(Job job, string name, DrivePlan plan, Conditions conditions) =>
+        Record(job, name, () => DriveLog.Record(plan), conditions);
 
     private void Crank(Job job, string name, CrankingPlan plan, Conditions conditions) =>
-        Keep(job, name, CrankingRun.Record(plan).Capture, conditions);
+        Record(job, name, () => CrankingRun.Record(plan).Capture, conditions);
 
-    private int Keep(Job job, string name, Capture capture, Conditions conditions) =>
-        intake.Take(StoredCapture.Of(job.Id, name, conditions), capture);
+    private void Record(
+        Job job,
+        string name,
+        Func<Capture> record,
+        Conditions conditions,
+        string? good = null,
+        bool forComparison = false,
+        Action<int>? then = null
+    ) => _recordings.Enqueue(new(StoredCapture.Of(job.Id, name, conditions), Task.Run(record), good, forComparison, then));
 
-    private int KeepGood(Job job, string name, Capture capture, Conditions conditions) =>
-        intake.TakeForComparison(StoredCapture.Of(job.Id, name, conditions), capture);
+    private static Capture Only(Capture capture, params string[] names) =>
+        names.Length == 0 ? capture : capture with { Channels = [.. capture.Channels.Where(c => names.Contains(c.Name))] };
 }

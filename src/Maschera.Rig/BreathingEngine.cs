@@ -163,11 +163,12 @@ internal sealed class BreathingEngine
         if (low >= high || area <= 0)
             return 0;
         var ratio = Math.Max(low / high, 0.528);
-        // Compressible flow by the ratio of pressures, its power laws as squares near 1 and at the choke alike.
+        // Compressible flow by the ratio of pressures: its powers 2/γ and 1 + 1/γ from the one of 1/γ.
+        var root = Math.Pow(ratio, 1 / Gamma);
         return area
             * high
             / Math.Sqrt(GasConstant * kelvin)
-            * Math.Sqrt(Math.Max(0, 2 * Gamma / (Gamma - 1) * (Math.Pow(ratio, 2 / Gamma) - Math.Pow(ratio, (Gamma + 1) / Gamma))));
+            * Math.Sqrt(Math.Max(0, 2 * Gamma / (Gamma - 1) * (root * root - ratio * root)));
     }
 
     /// <summary>Gas in one cylinder.</summary>
@@ -185,7 +186,9 @@ internal sealed class BreathingEngine
             _intakeArea,
             _exhaustArea,
             _exhaustShift,
-            _intakeShift;
+            _intakeShift,
+            _exhaustLength,
+            _intakeLength;
         private readonly bool _fires;
         private double _mass,
             _kelvin = AmbientKelvin,
@@ -200,6 +203,8 @@ internal sealed class BreathingEngine
             (_crank, _timing, _bore) = (SliderCrank.Of(g, g.CompressionRatio), plan.Engine.ValveTiming!, g.BoreMm * 1e-3);
             _fault = plan.Faults.FirstOrDefault(f => f.Cylinder == number) ?? new BreathingFault(number);
             (_exhaustShift, _intakeShift, _fires) = (plan.ExhaustShift, plan.IntakeShift, plan.Running && plan.Measured != number);
+            _exhaustLength = EngineSignals.After(_timing.Evo, _timing.Evc);
+            _intakeLength = EngineSignals.After(_timing.Ivo, _timing.Ivc);
             var piston = Math.PI / 4 * _bore * _bore;
             Swept = piston * g.StrokeMm * 1e-3;
             (_intakeArea, _exhaustArea) = (0.11 * piston, 0.085 * piston);
@@ -231,8 +236,8 @@ internal sealed class BreathingEngine
             var heat = -WallWatts * wall * (_kelvin - WallKelvin) * Step + Burn(degrees, random);
             _kelvin = Math.Max(200, _kelvin + heat / (_mass * GasConstant / (Gamma - 1)));
             (ToIntake, ToExhaust, ToCrankcase, ToCoolant) = (0, 0, 0, 0);
-            var exhaust = _fault.ExhaustOpens * Lift(degrees - _exhaustShift, _timing.Evo, _timing.Evc);
-            var intake = _fault.IntakeOpens * Lift(degrees - _intakeShift, _timing.Ivo, _timing.Ivc);
+            var exhaust = _fault.ExhaustOpens * Lift(degrees - _exhaustShift, _timing.Evo, _exhaustLength);
+            var intake = _fault.IntakeOpens * Lift(degrees - _intakeShift, _timing.Ivo, _intakeLength);
             if (exhaust > 0)
                 ToExhaust += Exchange(Discharge * _exhaustArea * exhaust, engine.Exhaust, ExhaustKelvin);
             if (intake > 0)
@@ -280,20 +285,22 @@ internal sealed class BreathingEngine
                 _burnt = 0;
             }
 
-            var since = (degrees + 12) % 720;
+            var since = EngineSignals.After(-12, degrees);
             if (since > 70 || _heat == 0)
                 return 0;
-            var share = 1 - Math.Exp(-5 * Math.Pow(since / 55, 3));
+            var share = 1 - Math.Exp(-5 * Cube(since / 55));
             var now = Math.Max(0, share - _burnt) * _heat;
             _burnt = Math.Max(_burnt, share);
             return now;
         }
 
+        private static double Cube(double value) => value * value * value;
+
         /// <summary>Gas through an opening in this step; never past the balance of pressures. Mass out of the cylinder, kg.</summary>
         private double Exchange(double area, double outside, double outsideKelvin)
         {
             var pressure = Pressure;
-            var flow = (Flow(area, pressure, _kelvin, outside) - Flow(area, outside, outsideKelvin, pressure)) * Step;
+            var flow = (pressure > outside ? Flow(area, pressure, _kelvin, outside) : -Flow(area, outside, outsideKelvin, pressure)) * Step;
             var carried = flow > 0 ? _kelvin : outsideKelvin;
             var balance = (pressure - outside) * Volume / (GasConstant * carried * Gamma);
             var mass = Math.Abs(flow) > Math.Abs(balance) ? balance : flow;
@@ -303,10 +310,9 @@ internal sealed class BreathingEngine
             return mass;
         }
 
-        private static double Lift(double degrees, double opens, double closes)
+        private static double Lift(double degrees, double opens, double length)
         {
             var into = EngineSignals.After(opens, degrees);
-            var length = EngineSignals.After(opens, closes);
             // A cam with short ramps: open soon, then nearly flat.
             return into < length ? Math.Pow(Math.Sin(Math.PI * into / length), 1.3) : 0;
         }

@@ -28,6 +28,7 @@ internal sealed class RunningEngine : ILiveEngine
     private readonly double[] _angles;
     private readonly double[] _heat;
     private readonly SliderCrank _crank;
+    private readonly double _full;
     private readonly double _swept;
     private readonly double _intake;
     private readonly double _usualHeat;
@@ -36,6 +37,8 @@ internal sealed class RunningEngine : ILiveEngine
     private readonly Dictionary<int, int> _misfires = [];
     private readonly Dictionary<int, int> _firings = [];
     private readonly double[] _toothErrors;
+    private readonly bool[] _gaps;
+    private readonly int[] _firingOrder;
     private double _flutter;
     private long _flutterCycle = long.MinValue;
 
@@ -48,6 +51,9 @@ internal sealed class RunningEngine : ILiveEngine
         (_plan, _random, _angles) = (plan, random, plan.Engine.Angles());
         var g = plan.Engine.Geometry!;
         _crank = SliderCrank.Of(g, g.CompressionRatio);
+        _full = _crank.Volume(Math.PI);
+        _gaps = [.. Enumerable.Range(0, plan.Engine.CrankWheel.Teeth).Select(slot => IsGap(plan.Engine.CrankWheel, slot))];
+        _firingOrder = [.. plan.Engine.FiringOrder];
         _swept = Math.PI / 4 * g.BoreMm * g.BoreMm * g.StrokeMm * 1e-9;
         // Half-open throttle; the burn raises the pressure so many times.
         (_intake, _usualHeat) = (0.45 * Ambient, 2.2);
@@ -147,19 +153,20 @@ internal sealed class RunningEngine : ILiveEngine
     private double Torque(double after, double heat)
     {
         var angle = double.DegreesToRadians(after);
-        var full = _crank.Volume(Math.PI);
         var pressure = after switch
         {
-            < 140 => _intake * Math.Pow(full / _crank.Volume(angle), Polytrope) * (1 + heat * Burnt(after)),
+            < 140 => _intake * Math.Pow(_full / _crank.Volume(angle), Polytrope) * (1 + heat * Burnt(after)),
             < 360 => 1.03 * Ambient,
             < 540 => _intake,
-            _ => _intake * Math.Pow(full / _crank.Volume(angle), Polytrope),
+            _ => _intake * Math.Pow(_full / _crank.Volume(angle), Polytrope),
         };
         return (pressure - Ambient) * _swept * _crank.VolumeSlope(angle);
     }
 
     /// <summary>Wiebe: share burnt, from 10° before TDC over 55°.</summary>
-    private static double Burnt(double after) => 1 - Math.Exp(-5 * Math.Pow((after + 10) / 55, 3));
+    private static double Burnt(double after) => 1 - Math.Exp(-5 * Cube((after + 10) / 55));
+
+    private static double Cube(double value) => value * value * value;
 
     private double MeanTorque()
     {
@@ -182,7 +189,7 @@ internal sealed class RunningEngine : ILiveEngine
     /// <summary>The primary side of a cylinder's coil: dwell, then a flyback 15° before TDC, V.</summary>
     public double Coil(int cylinder, double degrees, double speed)
     {
-        var after = EngineSignals.After(_angles[_plan.Engine.FiringOrder.ToList().IndexOf(cylinder)], degrees + 15);
+        var after = EngineSignals.After(_angles[Array.IndexOf(_firingOrder, cylinder)], degrees + 15);
         if (speed < Starting)
             return 13.8;
         return after < 0.006 * speed ? 55
@@ -200,7 +207,7 @@ internal sealed class RunningEngine : ILiveEngine
         // A tooth may stand a little early, so a place begins a quarter pitch before it.
         var number = (long)Math.Floor(fromFirst / pitch + 0.25);
         var slot = (int)(((number % wheel.Teeth) + wheel.Teeth) % wheel.Teeth);
-        if (IsGap(wheel, slot) || IsLost(number))
+        if (_gaps[slot] || IsLost(number))
             return null;
         // The extra tooth stands between the last place and the first.
         if (wheel.Extra == 1 && slot == wheel.Teeth - 1 && fromFirst - number * pitch >= pitch / 2)
@@ -264,6 +271,9 @@ internal sealed class RunningEngine : ILiveEngine
                 .Where(t => at >= t.From && at < t.From + CamWave)
                 .Select(t => 0.03 * speed * Math.Sin(Math.Tau * (at - t.From) / CamWave))
                 .FirstOrDefault();
-        return s_camTeeth.Any(t => at >= t.From && at < t.To) ? 5 : 0.1;
+        foreach (var (from, to) in s_camTeeth)
+            if (at >= from && at < to)
+                return 5;
+        return 0.1;
     }
 }

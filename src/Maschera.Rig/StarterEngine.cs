@@ -115,13 +115,16 @@ internal static class EngineSignals
         SensorLow = 0.2;
 
     /// <summary>Degrees after a firing TDC that lies at <paramref name="tdc"/>, 0-720.</summary>
-    public static double After(double tdc, double degrees) => ((degrees - tdc) % 720 + 720) % 720;
+    public static double After(double tdc, double degrees) => Within(degrees - tdc, 720);
+
+    /// <summary>Degrees within a turn or a cycle, from 0 up to its length.</summary>
+    private static double Within(double degrees, double length) => degrees - length * Math.Floor(degrees / length);
 
     /// <summary>A hall sensor on the crank wheel: high over a tooth, which takes half its pitch, V.</summary>
     public static double CrankVolts(CrankWheel wheel, double degrees)
     {
         var pitch = 360.0 / wheel.Teeth;
-        var fromFirst = ((degrees + (wheel.GapToTdc ?? 90)) % 360 + 360) % 360;
+        var fromFirst = Within(degrees + (wheel.GapToTdc ?? 90), 360);
         var slot = (int)(fromFirst / pitch);
         return slot < wheel.Teeth - wheel.Missing.Sum() && fromFirst - slot * pitch < pitch / 2 ? SensorHigh : SensorLow;
     }
