@@ -26,7 +26,12 @@ public sealed record CamDrive(string Kind, int CrankTeeth)
 public sealed record ValveTiming(double Evo, double Evc, double Ivo, double Ivc);
 
 /// <summary>Bore, stroke and rod in mm, and the geometric compression ratio.</summary>
-public sealed record EngineGeometry(double BoreMm, double StrokeMm, double RodMm, double CompressionRatio);
+public sealed record EngineGeometry(double BoreMm, double StrokeMm, double RodMm, double CompressionRatio)
+{
+    /// <summary>Swept volume of a cylinder, cm³.</summary>
+    [JsonIgnore]
+    public double SweptCm3 => Math.PI / 4 * BoreMm * BoreMm * StrokeMm * 1e-3;
+}
 
 /// <summary>Cam offsets in crank degrees from which to watch and from which to call a fault.</summary>
 public sealed record CamLimits(double Watch, double Fault);

@@ -15,6 +15,9 @@ public readonly record struct SliderCrank(double CompressionRatio, double RodRat
             ? new(usualCompressionRatio, UsualRodRatio)
             : new(geometry.CompressionRatio, 2 * geometry.RodMm / geometry.StrokeMm);
 
+    /// <summary>The same with more clearance, in swept volumes: a transducer's hose on the cylinder, say.</summary>
+    public SliderCrank WithVolume(double more) => this with { CompressionRatio = 1 + 1 / (1 / (CompressionRatio - 1) + more) };
+
     /// <summary>Cylinder volume over swept volume.</summary>
     public double Volume(double angle)
     {

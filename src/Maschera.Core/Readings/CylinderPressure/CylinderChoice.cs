@@ -12,9 +12,10 @@ internal sealed record ValveShifts(double? Exhaust, double ExhaustError, double?
 
 /// <summary>Which computed cylinder a capture is likest to: a sound train of valves or a shut valve, and how late they come.</summary>
 /// <param name="engine">The engine.</param>
+/// <param name="crank">The measured cylinder's volumes.</param>
 /// <param name="place">The measured cylinder's place in the firing order.</param>
 /// <param name="cancel">Stops the fits.</param>
-internal sealed class CylinderChoice(Engine engine, int place, CancellationToken cancel)
+internal sealed class CylinderChoice(Engine engine, SliderCrank crank, int place, CancellationToken cancel)
 {
     /// <summary>A computed cylinder that leaves more than this is not like the measured one.</summary>
     public const double Unlike = 0.6;
@@ -50,6 +51,12 @@ internal sealed class CylinderChoice(Engine engine, int place, CancellationToken
 
     public static SliderCrank Crank(Engine engine) => SliderCrank.Of(engine.Geometry, engine.IsDiesel ? 17 : 10.5);
 
+    /// <summary>The same with a transducer's hose on the cylinder, whose volume is added to the clearance.</summary>
+    /// <param name="engine">The engine; with its geometry where there is a hose.</param>
+    /// <param name="hose">Volume of hose and adapter, cm³.</param>
+    public static SliderCrank Crank(Engine engine, double hose) =>
+        engine.Geometry is { } g ? Crank(engine).WithVolume(hose / g.SweptCm3) : Crank(engine);
+
     /// <summary>The likeliest cylinder: a sound train of valves, or one valve that stays shut where that leaves far less over.</summary>
     public FittedCylinder Best(IReadOnlyList<PressureCycles> ways, PressureCycles? reference)
     {
@@ -59,7 +66,7 @@ internal sealed class CylinderChoice(Engine engine, int place, CancellationToken
             List<MeanCycle> cycles = [new(way.Mean, way.SpeedRpm, way.HasCrank, shut)];
             if (reference is not null)
                 cycles.Insert(0, new MeanCycle(reference.Mean, reference.SpeedRpm, reference.HasCrank));
-            var fitter = new GasFitter(cycles, Crank(engine), Timing(engine), new SpeedSwing(engine, Crank(engine), Timing(engine), place));
+            var fitter = new GasFitter(cycles, crank, Timing(engine), new SpeedSwing(engine, Crank(engine), Timing(engine), place));
             if (reference is not null)
                 alone ??= fitter.FirstAlone(cancel);
             var fits = fitter.Fit(alone, toBeat, cancel);

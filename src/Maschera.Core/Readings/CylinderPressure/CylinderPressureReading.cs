@@ -78,7 +78,11 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
             Usual = "as it is",
             Choices = [("exhaust", "from the exhaust stroke")],
         },
+        new("hose", "Volume of the transducer's hose", OptionType.Number) { Unit = "cm³", Usual = "none" },
     ];
+
+    /// <summary>A hose holds no more than this, cm³.</summary>
+    private const double MostHose = 200;
 
     public override IEnumerable<Suggestion> Suggest(CaptureFacts capture) =>
         capture.IsScopeWith("pressure") ? [new(AgainstShelf: true)] : [];
@@ -154,7 +158,8 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
                 new("no-timing", "The engine file has no valve timing: an ordinary one is taken, so shifts are only against the reference.")
             );
         var place = CylinderChoice.Place(engine, cylinder, ways, notes);
-        var choice = new CylinderChoice(engine, place, cancel);
+        var crank = CylinderChoice.Crank(engine, Hose(request, engine, notes));
+        var choice = new CylinderChoice(engine, crank, place, cancel);
         var fitted = choice.Best(ways, references.FirstOrDefault());
         if (fitted.Own.Misfit > NoCylinder)
             return Unusable(
@@ -167,7 +172,22 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
                 cylinder
             );
         var shifts = choice.Shifts(fitted, references, notes);
-        return Build(request, channels, cylinder, Zeroed(fitted, request, notes), shifts, notes);
+        return Build(request, channels, cylinder, crank, Zeroed(fitted, request, notes), shifts, notes);
+    }
+
+    /// <summary>The volume of the transducer's hose as it was said, cm³; 0 where nothing was.</summary>
+    private static double Hose(ReadingRequest request, Engine engine, List<Note> notes)
+    {
+        var hose = request.Number("hose", 0);
+        if (hose is < 0 or > MostHose)
+            throw new ReadingException($"--hose takes the volume of hose and adapter, 0 to {MostHose:0} cm³, not {hose:0.##}.");
+        if (hose > 0)
+            notes.Add(
+                engine.Geometry is null
+                    ? new("hose-unused", "The engine file has no bore and stroke: the hose's volume can't be reckoned with.")
+                    : new("hose", $"{hose:0.0} cm³ of hose are added to the cylinder, of the references too.")
+            );
+        return hose;
     }
 
     /// <summary>
@@ -244,6 +264,7 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
         ReadingRequest request,
         Dictionary<string, Channel> channels,
         int? cylinder,
+        SliderCrank crank,
         FittedCylinder fitted,
         ValveShifts shifts,
         List<Note> notes
@@ -254,14 +275,14 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
         var courses = cycles.Cycles.Select(c => PressureCourses.OnTdc(c, own.Angles)).ToArray();
         var mean = PressureCourses.OnTdc(cycles.Mean, own.Angles);
         var referenceCourse = fitted.Reference is { } good ? PressureCourses.OnTdc(good.Mean, fitted.ReferenceFit!.Angles) : null;
-        var events = new PressureEvents(CylinderChoice.Crank(engine), own.Vacuum);
+        var events = new PressureEvents(crank, own.Vacuum);
         var peaks = cycles.Towers.Select(t => new CyclePeak(t.Seconds, t.Peak)).ToList();
         var heights = peaks.Select(p => p.PeakBar).ToArray();
         var running = !(cycles.SpeedRpm < CranksBelow || cycles.SpeedRpm < MayCrankBelow && own.State.Intake > Vacuum * own.State.Exhaust);
         var judged = new PressureVerdict(
             own,
             fitted.ReferenceFit,
-            PressureCourses.Exceeds(mean, fitted, engine),
+            PressureCourses.Exceeds(mean, fitted, crank, engine),
             fitted.ReferenceFit is not { } known ? null
                 : running ? own.LostShare - own.SoundShare
                 : PressureCourses.Lost(mean, own.Vacuum) - PressureCourses.Lost(referenceCourse!, known.Vacuum),
@@ -275,7 +296,7 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
             RestrictedAlone,
             CylinderChoice.Unlike
         );
-        var expected = PressureCourses.Expected(own, engine);
+        var expected = PressureCourses.Expected(own, crank, engine);
         PressureDoubts.Add(cycles, courses, own, fitted.ReferenceFit, running, notes);
         if (verdict is "normal" or "differs" or "intake-timing" or "exhaust-timing" && judged.Unsure() is { } unsure)
             notes.Add(unsure);

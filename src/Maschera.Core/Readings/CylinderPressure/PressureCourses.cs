@@ -85,11 +85,11 @@ internal static class PressureCourses
     /// <summary>
     /// What a tight cylinder with the engine file's timing reaches from this manifold pressure, bar as the sensor counts.
     /// </summary>
-    public static double? Expected(GasFit own, Engine engine)
+    public static double? Expected(GasFit own, SliderCrank crank, Engine engine)
     {
         if (own.Shut != ShutValve.None)
             return null;
-        var tight = new MotoredCylinder(CylinderChoice.Crank(engine), CylinderChoice.Timing(engine)).Cycle(
+        var tight = new MotoredCylinder(crank, CylinderChoice.Timing(engine)).Cycle(
             own.State with
             {
                 LeakArea = 0,
@@ -104,12 +104,12 @@ internal static class PressureCourses
     /// How much more pressure the exhaust stroke meets than the reference's exhaust would hold against it at this speed, bar;
     /// null without one.
     /// </summary>
-    public static double? Exceeds(float[] mean, FittedCylinder fitted, Engine engine)
+    public static double? Exceeds(float[] mean, FittedCylinder fitted, SliderCrank crank, Engine engine)
     {
         if (fitted.ReferenceFit is not { } reference || fitted.Own.Shut != ShutValve.None)
             return null;
         var own = fitted.Own;
-        var cylinder = new MotoredCylinder(CylinderChoice.Crank(engine), CylinderChoice.Timing(engine));
+        var cylinder = new MotoredCylinder(crank, CylinderChoice.Timing(engine));
         // A sensor's wrong zero leaves absolute pressures right, a wrong scale their ratio to the air's: both have to say it.
         double Beyond(double exhaust)
         {
