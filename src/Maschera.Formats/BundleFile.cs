@@ -62,7 +62,6 @@ public static class BundleFile
 {
     private const string HeadName = "capture.json";
     private const int BlockRows = 16_384;
-    private const int MostChannels = 256;
     private const int MostHeadBytes = 4 << 20;
 
     /// <summary>True for a file that begins as a zip does.</summary>
@@ -198,8 +197,8 @@ public static class BundleFile
             throw new CaptureFormatException(file, $"{HeadName} does not name the format \"{BundleHead.FormatName}\".");
         if (head.Version != 1)
             throw new CaptureFormatException(file, $"{HeadName} has version {head.Version}; only version 1 is known here.");
-        if (head.Channels is not { Count: > 0 and <= MostChannels })
-            throw new CaptureFormatException(file, $"{HeadName} lists no channels, or more than {MostChannels}.");
+        if (head.Channels is not { Count: > 0 and <= FileLimits.MostChannels })
+            throw new CaptureFormatException(file, $"{HeadName} lists no channels, or more than {FileLimits.MostChannels}.");
         foreach (var channel in head.Channels)
             Check(channel, file);
         return head.Channels.All(c => c.Count == 0) ? throw new CaptureFormatException(file, "the bundle holds no samples.") : head;

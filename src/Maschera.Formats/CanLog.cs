@@ -18,7 +18,11 @@ public static class CanLog
         void Add(string source, string signal, string unit, double seconds, double value)
         {
             if (!channels.TryGetValue((source, signal), out var channel))
+            {
                 channels[(source, signal)] = channel = new Values(signal, unit, [], []);
+                FileLimits.CheckCount(name, 1, channels.Count);
+            }
+
             // A channel's times only go on; a bus that repeats a moment keeps its first value.
             if (channel.Seconds.Count > 0 && seconds <= channel.Seconds[^1])
                 return;

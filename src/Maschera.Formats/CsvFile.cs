@@ -9,7 +9,12 @@ public static class CsvFile
 {
     /// <summary>What the file's first lines tell.</summary>
     /// <exception cref="CaptureFormatException">It can't be understood.</exception>
-    public static CsvLayout Inspect(Stream stream, string file) => CsvLayoutFinder.Find(stream, file);
+    public static CsvLayout Inspect(Stream stream, string file)
+    {
+        var layout = CsvLayoutFinder.Find(stream, file);
+        FileLimits.Check(file, layout.HeaderLine ?? 1, layout.Channels);
+        return layout;
+    }
 
     /// <summary>Reads all rows into <paramref name="sink"/>.</summary>
     /// <param name="stream">At the start of the file.</param>

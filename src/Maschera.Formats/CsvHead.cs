@@ -65,6 +65,8 @@ internal sealed class CsvHead(string file, List<string> lines)
 
         if (best.First < 0)
         {
+            var widest = lines.Select((line, i) => (Cells: line.Count(c => c is ',' or ';' or '\t') + 1, Line: i + 1)).MaxBy(l => l.Cells);
+            FileLimits.CheckCount(file, widest.Line, widest.Cells);
             var why = lines.All(string.IsNullOrWhiteSpace)
                 ? "has nothing but blank lines."
                 : "has a header but no rows of numbers below it.";

@@ -231,6 +231,12 @@ public sealed partial class DbcFile
             };
             if (Absurd(signal) is { } why)
                 _notes.Add(new("absurd-signal", $"{name}, line {number}: {signal.Name} of {_last.Name} {why} and is left out."));
+            else if (_open.Count >= FileLimits.MostChannels)
+                throw new CaptureFormatException(
+                    name,
+                    number,
+                    $"describes more than {FileLimits.MostChannels} signals in message {_last.Name}, which has no bits for so many."
+                );
             else if (_open.Any(s => s.Name == signal.Name))
                 _notes.Add(new("twice", $"{name}, line {number}: {_last.Name} has two signals called {signal.Name}; the first counts."));
             else

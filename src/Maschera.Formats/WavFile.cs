@@ -13,8 +13,6 @@ public static class WavFile
     private const int BlockFrames = 16_384;
 
     /// <summary>No scope has more inputs; a header that claims more is damaged, and memory for them is not to be had.</summary>
-    private const int MostChannels = 512;
-
     private const ushort Pcm = 1,
         Float = 3,
         Extensible = 0xFFFE;
@@ -130,8 +128,11 @@ public static class WavFile
         var known = format is { Kind: Pcm, Bits: 8 or 16 or 24 or 32 } or { Kind: Float, Bits: 32 or 64 };
         if (!known)
             throw new CaptureFormatException(file, $"WAV encoding {kind} with {format.Bits} bit can't be read; save it as PCM or float.");
-        if (format.Channels > MostChannels)
-            throw new CaptureFormatException(file, $"the WAV header names {format.Channels} channels; {MostChannels} are the most.");
+        if (format.Channels > FileLimits.MostChannels)
+            throw new CaptureFormatException(
+                file,
+                $"the WAV header names {format.Channels} channels; {FileLimits.MostChannels} are the most."
+            );
         if (format.Channels == 0 || format.Rate == 0)
             throw new CaptureFormatException(file, "the WAV header names no channels or no rate.");
         return format;
