@@ -1,28 +1,9 @@
-using System.Diagnostics;
-using Maschera.Core.Engines;
-using Maschera.Core.Signals;
-using Maschera.Core.Timing;
+using BenchmarkDotNet.Running;
+using Maschera.Benchmarks;
 
-// Angle of every sample from a crank sensor: samples a second on one core, beside the same steps in numpy (angle_clock.py).
-// dotnet run -c Release --project benchmarks/Maschera.Benchmarks [FILE of float32 samples at 500 kS/s]
-const double rate = 500_000;
-var bytes = File.ReadAllBytes(args.Length > 0 ? args[0] : "/tmp/crank.f32");
-var samples = System.Runtime.InteropServices.MemoryMarshal.Cast<byte, float>(bytes).ToArray();
-var crank = new Channel("Crank sensor", "V", TimeAxis.Uniform(0, 1 / rate, samples.Length), samples);
-var degrees = new double[samples.Length];
-var seconds = new List<double>();
-for (var round = 0; round < 7; round++)
-{
-    var watch = Stopwatch.StartNew();
-    var (clock, problem) = AngleClock.Make(crank, null);
-    if (clock is null)
-        throw new InvalidOperationException(problem!.Text);
-    clock.Fill(crank.Time, degrees);
-    seconds.Add(watch.Elapsed.TotalSeconds);
-}
-
-seconds.Sort();
-Console.WriteLine(
-    $"{samples.Length / 1e6:0} million samples in {seconds[seconds.Count / 2]:0.000} s (median of {seconds.Count}): "
-        + $"{samples.Length / seconds[seconds.Count / 2] / 1e6:0} million a second; last angle {degrees[^1]:0.000}"
-);
+// dotnet run -c Release --project benchmarks/Maschera.Benchmarks            readings beside the plain read of the same file
+// dotnet run -c Release --project benchmarks/Maschera.Benchmarks -- FILE    the angle clock on float32 samples at 500 kS/s
+if (args is [var file])
+    AngleClockTiming.Run(file);
+else
+    BenchmarkRunner.Run<ReadingBenchmarks>();
