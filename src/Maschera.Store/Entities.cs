@@ -14,6 +14,9 @@ public sealed class StoredEngine
     public string Name { get; set; } = "";
     public string Json { get; set; } = "{}";
 
+    /// <summary>When it was deleted, UTC; jobs of it keep it. Null while it is offered.</summary>
+    public DateTime? DeletedAt { get; set; }
+
     public Engine ToEngine() => JsonSerializer.Deserialize<Engine>(Json, StoreJson.Options)!;
 
     public void Take(Engine engine)

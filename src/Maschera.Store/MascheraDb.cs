@@ -28,6 +28,9 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
     /// <summary>Jobs that are not deleted.</summary>
     public IQueryable<Job> LiveJobs => Jobs.Where(job => job.DeletedAt == null);
 
+    /// <summary>Engines that are not deleted, by name.</summary>
+    public IQueryable<StoredEngine> LiveEngines => Engines.Where(engine => engine.DeletedAt == null).OrderBy(engine => engine.Name);
+
     /// <summary>Options for a database file.</summary>
     public static DbContextOptions<MascheraDb> ForFile(string path) =>
         new DbContextOptionsBuilder<MascheraDb>().UseSqlite($"Data Source={path}").Options;
@@ -62,6 +65,7 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
     {
         var (before, leftBefore) = (now - DeletedStays, now - LeftoverStays);
         Jobs.Where(job => job.DeletedAt < before).Select(job => job.Id).ToList().ForEach(RemoveJob);
+        Engines.Where(engine => engine.DeletedAt < before && !Jobs.Any(job => job.EngineId == engine.Id)).ExecuteDelete();
         Codes.Where(code => code.DeletedAt < before).ExecuteDelete();
         Remove([.. Captures.Where(capture => capture.DeletedAt < before).Select(capture => capture.Id)]);
         var halves = Captures

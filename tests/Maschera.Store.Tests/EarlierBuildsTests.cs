@@ -10,7 +10,12 @@ public sealed class EarlierBuildsTests : IDisposable
     private const int Samples = 20_000;
 
     /// <summary>What the third build, the last without migrations, lacks: its history, and what came by migrations.</summary>
-    private static readonly string[] s_third = ["DROP TABLE __EFMigrationsHistory", "ALTER TABLE Channels DROP COLUMN WordsJson"];
+    private static readonly string[] s_third =
+    [
+        "DROP TABLE __EFMigrationsHistory",
+        "ALTER TABLE Channels DROP COLUMN WordsJson",
+        "ALTER TABLE Engines DROP COLUMN DeletedAt",
+    ];
 
     /// <summary>What the second lacks beside that: codes and corrections.</summary>
     private static readonly string[] s_second =

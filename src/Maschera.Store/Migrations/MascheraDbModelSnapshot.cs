@@ -280,6 +280,9 @@ namespace Maschera.Store.Migrations
                         .ValueGeneratedOnAdd()
                         .HasColumnType("INTEGER");
 
+                    b.Property<DateTime?>("DeletedAt")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("Json")
                         .IsRequired()
                         .HasColumnType("TEXT");

@@ -88,6 +88,24 @@ public sealed class EditModel(MascheraDb db) : PageModel
         return Redirect("/engines");
     }
 
+    /// <summary>Deletes it: jobs of it keep it, and it can be brought back.</summary>
+    public async Task<IActionResult> OnPostDeleteAsync()
+    {
+        if (await db.LiveEngines.FirstOrDefaultAsync(e => e.Id == Id) is not { } stored)
+            return NotFound();
+        stored.DeletedAt = DateTime.UtcNow;
+        await db.SaveChangesAsync();
+        TempData["Said"] = $"{stored.Name} is deleted.";
+        TempData["Undo"] = $"/engines/{Id}?handler=Undelete";
+        return Redirect("/engines");
+    }
+
+    public async Task<IActionResult> OnPostUndeleteAsync()
+    {
+        var brought = await db.Engines.Where(e => e.Id == Id).ExecuteUpdateAsync(set => set.SetProperty(e => e.DeletedAt, (DateTime?)null));
+        return brought == 0 ? NotFound() : Redirect("/engines");
+    }
+
     /// <summary>The engine as typed, on top of what the form does not show of it.</summary>
     private Engine Read(Engine known)
     {
@@ -140,7 +158,7 @@ public sealed class EditModel(MascheraDb db) : PageModel
             return null;
         if (TypedNumber.ParseWhole(text) is { } number)
             return number;
-        ModelState.AddModelError("Form." + field, $"'{text}' is not a whole number.");
+        ModelState.AddModelError("Form." + field, $"'{text}' is no whole number: write it like 4 or 60.");
         return null;
     }
 
@@ -150,7 +168,7 @@ public sealed class EditModel(MascheraDb db) : PageModel
             return null;
         if (TypedNumber.Parse(text) is { } number)
             return number;
-        ModelState.AddModelError("Form." + field, $"'{text}' is not a number.");
+        ModelState.AddModelError("Form." + field, $"'{text}' is no number here: write it like 82 or 10.2.");
         return null;
     }
 

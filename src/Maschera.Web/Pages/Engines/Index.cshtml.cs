@@ -11,5 +11,5 @@ public sealed class IndexModel(MascheraDb db) : PageModel
     public IReadOnlyList<(int Id, Engine Engine)> Engines { get; private set; } = [];
 
     public async Task OnGetAsync(CancellationToken cancel) =>
-        Engines = [.. (await db.Engines.AsNoTracking().OrderBy(e => e.Name).ToListAsync(cancel)).Select(e => (e.Id, e.ToEngine()))];
+        Engines = [.. (await db.LiveEngines.AsNoTracking().ToListAsync(cancel)).Select(e => (e.Id, e.ToEngine()))];
 }

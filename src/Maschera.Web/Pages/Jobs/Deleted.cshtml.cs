@@ -24,6 +24,7 @@ public sealed class DeletedModel(MascheraDb db) : PageModel
             .Include(c => c.Job)
             .Where(c => c.DeletedAt != null && c.Job!.DeletedAt == null)
             .ToListAsync();
+        var engines = await db.Engines.AsNoTracking().Where(e => e.DeletedAt != null).ToListAsync();
         Rows =
         [
             .. jobs.Select(j => new Row(j.Vehicle, $"job, {j.Complaint}", j.DeletedAt!.Value, $"/jobs/{j.Id}?handler=Undelete"))
@@ -35,6 +36,7 @@ public sealed class DeletedModel(MascheraDb db) : PageModel
                         $"/jobs/{c.JobId}?handler=UndeleteCapture&capture={c.Id}"
                     ))
                 )
+                .Concat(engines.Select(e => new Row(e.Name, "engine", e.DeletedAt!.Value, $"/engines/{e.Id}?handler=Undelete")))
                 .OrderByDescending(r => r.At),
         ];
     }

@@ -100,11 +100,17 @@ public sealed class EditModel(MascheraDb db) : PageModel
 
     private Task<Job?> FindAsync() => db.LiveJobs.FirstOrDefaultAsync(j => j.Id == Id);
 
+    /// <summary>The engines to choose from: a deleted one only where the job has it.</summary>
     private async Task LoadEnginesAsync() =>
         Engines = [
             new SelectListItem("Choose…", ""),
-            .. (await db.Engines.OrderBy(e => e.Name).ToListAsync()).Select(e => new SelectListItem(
-                e.Name,
+            .. (
+                await db
+                    .Engines.Where(e => e.DeletedAt == null || db.Jobs.Any(j => j.Id == Id && j.EngineId == e.Id))
+                    .OrderBy(e => e.Name)
+                    .ToListAsync()
+            ).Select(e => new SelectListItem(
+                e.DeletedAt is null ? e.Name : $"{e.Name} (deleted)",
                 e.Id.ToString(System.Globalization.CultureInfo.InvariantCulture)
             )),
         ];

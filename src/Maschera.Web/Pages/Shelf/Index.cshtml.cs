@@ -72,7 +72,7 @@ public sealed class IndexModel(MascheraDb db, ImportService imports) : PageModel
 
     private async Task LoadAsync()
     {
-        AllEngines = await db.Engines.AsNoTracking().OrderBy(e => e.Name).ToListAsync();
+        AllEngines = await db.LiveEngines.AsNoTracking().ToListAsync();
         var all = await db
             .Captures.AsNoTracking()
             .Include(c => c.Channels)

@@ -1,0 +1,94 @@
+using System.Net;
+using Maschera.Rig;
+
+namespace Maschera.Web.Tests;
+
+/// <summary>Engines over HTTP: deleted, still there for their jobs, brought back, gone after their time.</summary>
+public sealed class EnginePageTests : IAsyncLifetime
+{
+    private ServerOnFolder _server = null!;
+    private PageClient _page = null!;
+    private int _job,
+        _engine;
+
+    public async ValueTask InitializeAsync()
+    {
+        _server = await ServerOnFolder.StartAsync(
+            (db, _) =>
+            {
+                var job = OneJob.Take(db);
+                job.Engine!.Take(EngineCatalogue.Orsa with { Name = "Orsa of the valley" });
+                db.SaveChanges();
+                (_job, _engine) = (job.Id, job.EngineId);
+            }
+        );
+        _page = new PageClient(_server);
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        _page.Dispose();
+        await _server.DisposeAsync();
+    }
+
+    [Fact]
+    public async Task A_deleted_engine_is_offered_no_more_but_its_job_keeps_it()
+    {
+        await DeleteAsync();
+        var engines = await _page.ReadAsync("/engines");
+        Assert.Contains("Orsa of the valley is deleted.", engines, StringComparison.Ordinal);
+        Assert.Contains("No engine yet", engines, StringComparison.Ordinal);
+        Assert.DoesNotContain("Orsa of the valley", await _page.ReadAsync("/jobs/new"), StringComparison.Ordinal);
+        Assert.Contains("Orsa of the valley", await _page.ReadAsync($"/jobs/{_job}"), StringComparison.Ordinal);
+        var edited = await _page.ReadAsync($"/jobs/{_job}/edit");
+        Assert.Contains("Orsa of the valley (deleted)", edited, StringComparison.Ordinal);
+        var fields = PageClient.FieldsOf(edited).Append(("Form.Complaint", "Shakes"));
+        var saved = await _page.PostAsync($"/jobs/{_job}/edit", $"/jobs/{_job}/edit", fields);
+        Assert.Equal(HttpStatusCode.Found, saved.StatusCode);
+    }
+
+    [Fact]
+    public async Task It_lies_among_what_was_deleted_and_comes_back_from_there()
+    {
+        await DeleteAsync();
+        Assert.Contains($"/engines/{_engine}?handler=Undelete", await _page.ReadAsync("/deleted"), StringComparison.Ordinal);
+        var back = await _page.PostAsync("/deleted", $"/engines/{_engine}?handler=Undelete");
+        Assert.Equal(HttpStatusCode.Found, back.StatusCode);
+        Assert.Contains("Orsa of the valley", await _page.ReadAsync("/jobs/new"), StringComparison.Ordinal);
+        Assert.Contains("Nothing was deleted", await _page.ReadAsync("/deleted"), StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task After_its_time_it_goes_for_good_unless_a_job_has_it()
+    {
+        int alone;
+        using (var db = _server.Open())
+        {
+            var stored = new Maschera.Store.StoredEngine { DeletedAt = DateTime.UtcNow };
+            stored.Take(EngineCatalogue.Ghiro);
+            db.Engines.Add(stored);
+            db.SaveChanges();
+            alone = stored.Id;
+        }
+
+        await DeleteAsync();
+        using var fresh = _server.Open();
+        fresh.Sweep(DateTime.UtcNow.AddDays(29));
+        Assert.Equal(2, fresh.Engines.Count());
+        fresh.Sweep(DateTime.UtcNow.AddDays(31));
+        Assert.DoesNotContain(fresh.Engines.Select(e => e.Id), id => id == alone);
+        Assert.Equal("Orsa of the valley", fresh.Engines.Single().Name);
+    }
+
+    [Theory]
+    [InlineData("Delete")]
+    [InlineData("Undelete")]
+    public async Task An_engine_that_is_not_there_is_not_found(string handler) =>
+        Assert.Equal(HttpStatusCode.NotFound, (await _page.PostAsync("/engines/new", $"/engines/9999?handler={handler}")).StatusCode);
+
+    private async Task DeleteAsync()
+    {
+        var answer = await _page.PostAsync($"/engines/{_engine}", $"/engines/{_engine}?handler=Delete");
+        Assert.Equal(HttpStatusCode.Found, answer.StatusCode);
+    }
+}
