@@ -80,6 +80,34 @@ public sealed class EnginePageTests : IAsyncLifetime
         Assert.Equal("Orsa of the valley", fresh.Engines.Single().Name);
     }
 
+    [Fact]
+    public async Task The_button_deletes_this_engine_and_none_stands_beside_a_new_one()
+    {
+        Assert.Contains(
+            $"id=\"delete\" action=\"/engines/{_engine}?handler=Delete\"",
+            await _page.ReadAsync($"/engines/{_engine}"),
+            StringComparison.Ordinal
+        );
+        Assert.DoesNotContain("Delete this engine", await _page.ReadAsync("/engines/new"), StringComparison.Ordinal);
+    }
+
+    [Theory]
+    [InlineData("2147483647 2147483647")]
+    [InlineData("-2147483000 2147483001")]
+    [InlineData("1e300")]
+    public async Task Gaps_no_wheel_has_are_not_drawn_and_not_kept(string missing)
+    {
+        var page = $"/engines/{_engine}";
+        var fields = PageClient
+            .FieldsOf(await _page.ReadAsync(page))
+            .Select(f => f.Name == "Form.Missing" ? (f.Name, missing) : f)
+            .ToList();
+        Assert.Equal(HttpStatusCode.OK, (await _page.PostAsync(page, page + "?handler=Drawn", fields)).StatusCode);
+        var refused = await _page.PostAsync(page, page, fields);
+        Assert.Equal(HttpStatusCode.OK, refused.StatusCode);
+        Assert.Contains("fewer missing teeth than places", await refused.Content.ReadAsStringAsync(), StringComparison.Ordinal);
+    }
+
     [Theory]
     [InlineData("Delete")]
     [InlineData("Undelete")]
