@@ -288,13 +288,11 @@ internal sealed class BreathingEngine
             var since = EngineSignals.After(-12, degrees);
             if (since > 70 || _heat == 0)
                 return 0;
-            var share = 1 - Math.Exp(-5 * Cube(since / 55));
+            var share = EngineSignals.Burnt(since);
             var now = Math.Max(0, share - _burnt) * _heat;
             _burnt = Math.Max(_burnt, share);
             return now;
         }
-
-        private static double Cube(double value) => value * value * value;
 
         /// <summary>Gas through an opening in this step; never past the balance of pressures. Mass out of the cylinder, kg.</summary>
         private double Exchange(double area, double outside, double outsideKelvin)

@@ -155,18 +155,13 @@ internal sealed class RunningEngine : ILiveEngine
         var angle = double.DegreesToRadians(after);
         var pressure = after switch
         {
-            < 140 => _intake * Math.Pow(_full / _crank.Volume(angle), Polytrope) * (1 + heat * Burnt(after)),
+            < 140 => _intake * Math.Pow(_full / _crank.Volume(angle), Polytrope) * (1 + heat * EngineSignals.Burnt(after + 10)),
             < 360 => 1.03 * Ambient,
             < 540 => _intake,
             _ => _intake * Math.Pow(_full / _crank.Volume(angle), Polytrope),
         };
         return (pressure - Ambient) * _swept * _crank.VolumeSlope(angle);
     }
-
-    /// <summary>Wiebe: share burnt, from 10° before TDC over 55°.</summary>
-    private static double Burnt(double after) => 1 - Math.Exp(-5 * Cube((after + 10) / 55));
-
-    private static double Cube(double value) => value * value * value;
 
     private double MeanTorque()
     {

@@ -117,6 +117,13 @@ internal static class EngineSignals
     /// <summary>Degrees after a firing TDC that lies at <paramref name="tdc"/>, 0-720.</summary>
     public static double After(double tdc, double degrees) => Within(degrees - tdc, 720);
 
+    /// <summary>Share burnt so many degrees after the burn began, over 55° (Wiebe; Heywood, ch. 9).</summary>
+    public static double Burnt(double since)
+    {
+        var share = since / 55;
+        return 1 - Math.Exp(-5 * share * share * share);
+    }
+
     /// <summary>Degrees within a turn or a cycle, from 0 up to its length.</summary>
     private static double Within(double degrees, double length) => degrees - length * Math.Floor(degrees / length);
 

@@ -95,8 +95,7 @@ public sealed class EditModel(MascheraDb db) : PageModel
             return NotFound();
         stored.DeletedAt = DateTime.UtcNow;
         await db.SaveChangesAsync();
-        TempData["Said"] = $"{stored.Name} is deleted.";
-        TempData["Undo"] = $"/engines/{Id}?handler=Undelete";
+        this.Offer($"{stored.Name} is deleted.", $"/engines/{Id}?handler=Undelete");
         return Redirect("/engines");
     }
 

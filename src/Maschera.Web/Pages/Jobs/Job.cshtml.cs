@@ -16,8 +16,6 @@ namespace Maschera.Web.Pages.Jobs;
 /// <summary>One job: complaint, ledger beside the firing wheel, captures and trail.</summary>
 public sealed class JobModel(MascheraDb db) : PageModel
 {
-    private const int MostSaid = 200;
-
     [BindProperty(SupportsGet = true)]
     public int Id { get; set; }
 
@@ -103,7 +101,7 @@ public sealed class JobModel(MascheraDb db) : PageModel
             return NotFound();
         job.DeletedAt = DateTime.UtcNow;
         await db.SaveChangesAsync();
-        Offer($"{job.Vehicle} is deleted.", $"/jobs/{Id}?handler=Undelete");
+        this.Offer($"{job.Vehicle} is deleted.", $"/jobs/{Id}?handler=Undelete");
         return Redirect("/");
     }
 
@@ -119,7 +117,7 @@ public sealed class JobModel(MascheraDb db) : PageModel
             return NotFound();
         row.DeletedAt = DateTime.UtcNow;
         await db.SaveChangesAsync();
-        Offer($"{row.Name} is deleted.", $"/jobs/{Id}?handler=UndeleteCapture&capture={capture}");
+        this.Offer($"{row.Name} is deleted.", $"/jobs/{Id}?handler=UndeleteCapture&capture={capture}");
         return Redirect($"/jobs/{Id}");
     }
 
@@ -129,12 +127,5 @@ public sealed class JobModel(MascheraDb db) : PageModel
             .Captures.Where(c => c.Id == capture && c.JobId == Id)
             .ExecuteUpdateAsync(set => set.SetProperty(c => c.DeletedAt, (DateTime?)null));
         return Redirect($"/jobs/{Id}");
-    }
-
-    private void Offer(string said, string undo)
-    {
-        // It travels in a cookie, which a browser takes only up to some thousand characters.
-        TempData["Said"] = said.Length <= MostSaid ? said : said[..MostSaid] + "…";
-        TempData["Undo"] = undo;
     }
 }

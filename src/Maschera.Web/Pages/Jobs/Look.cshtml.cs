@@ -77,8 +77,7 @@ public sealed class LookModel(MascheraDb db, VehicleService vehicles) : PageMode
             return NotFound();
         row.DeletedAt = DateTime.UtcNow;
         await db.SaveChangesAsync();
-        TempData["Said"] = $"{row.Code} is deleted.";
-        TempData["Undo"] = $"/jobs/{Id}/look?handler=Undelete&code={code}";
+        this.Offer($"{row.Code} is deleted.", $"/jobs/{Id}/look?handler=Undelete&code={code}");
         return Back();
     }
 
