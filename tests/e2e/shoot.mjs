@@ -46,6 +46,7 @@ const views = [
 for (const [name, path] of views) {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
   await page.goto(base + path);
+  if (name === "job") await page.getByText("Weighing what is known").waitFor({ state: "detached" });
   if (name === "bench") await dressBench(page);
   if (name === "cycle") {
     await page.waitForSelector("#bench[data-drawn]:not([aria-busy])");
