@@ -18,8 +18,7 @@ public sealed class DemoData(MascheraDb db, CaptureIntake intake, ReadingService
     /// <param name="Capture">It itself, when it is done.</param>
     /// <param name="Good">Why it is known-good; null where it is an ordinary one.</param>
     /// <param name="ForComparison">True where no reading is made of it.</param>
-    /// <param name="Then">What follows from it, given its number.</param>
-    private sealed record Recording(StoredCapture Row, Task<Capture> Capture, string? Good, bool ForComparison, Action<int>? Then);
+    private sealed record Recording(StoredCapture Row, Task<Capture> Capture, string? Good, bool ForComparison);
 
     /// <summary>Throws the data folder's contents away.</summary>
     public static void Clear(DataFolder data)
@@ -164,9 +163,8 @@ public sealed class DemoData(MascheraDb db, CaptureIntake intake, ReadingService
             new("idle", 88, null, "Belt at the marks, checked by hand", "ignition", 1),
             good: "Belt at the marks, checked by hand; runs clean, no codes"
         );
-        var againstShelf = 0;
         // One tooth of a belt wheel of 22 on the crank.
-        Idle(
+        var late = Idle(
             shuttle,
             "Warm idle, cam and crank",
             new RunningPlan(EngineCatalogue.Ghiro)
@@ -177,8 +175,7 @@ public sealed class DemoData(MascheraDb db, CaptureIntake intake, ReadingService
                 CamFlutterDegrees = 0.3,
                 Seed = 13,
             },
-            new("idle", 90, null, null, "ignition", 1),
-            then: late => againstShelf = late
+            new("idle", 90, null, null, "ignition", 1)
         );
         var hauler = Take(
             engines["Camoscio 2.0 D"],
@@ -299,7 +296,7 @@ public sealed class DemoData(MascheraDb db, CaptureIntake intake, ReadingService
             new("cranking", 6, "fuel", "Phone on the scuttle, charger on the battery")
         );
         KeepAll();
-        readings.Make(new ReadingAsked(againstShelf, "cam-timing") { Reference = ReadingService.WholeShelf });
+        readings.Make(new ReadingAsked(late.Id, "cam-timing") { Reference = ReadingService.WholeShelf });
         db.SaveChanges();
     }
 
@@ -312,7 +309,6 @@ public sealed class DemoData(MascheraDb db, CaptureIntake intake, ReadingService
             var id = next.ForComparison ? intake.TakeForComparison(next.Row, capture) : intake.Take(next.Row, capture);
             if (next.Good is { } reason)
                 Shelve(id, reason);
-            next.Then?.Invoke(id);
         }
     }
 
@@ -408,8 +404,8 @@ public sealed class DemoData(MascheraDb db, CaptureIntake intake, ReadingService
     private void Watch(Job job, string name, BreathingPlan plan, string[] only, Conditions conditions) =>
         Record(job, name, () => Only(BreathingRun.Record(plan).Capture, only), conditions);
 
-    private void Idle(Job job, string name, RunningPlan plan, Conditions conditions, string? good = null, Action<int>? then = null) =>
-        Record(job, name, () => RunningRun.Record(plan).Capture, conditions, good, then: then);
+    private StoredCapture Idle(Job job, string name, RunningPlan plan, Conditions conditions, string? good = null) =>
+        Record(job, name, () => RunningRun.Record(plan).Capture, conditions, good);
 
     private void Log(Job job, string name, DrivePlan plan, Conditions conditions) =>
         Record(job, name, () => DriveLog.Record(plan), conditions);
@@ -417,15 +413,20 @@ public sealed class DemoData(MascheraDb db, CaptureIntake intake, ReadingService
     private void Crank(Job job, string name, CrankingPlan plan, Conditions conditions) =>
         Record(job, name, () => CrankingRun.Record(plan).Capture, conditions);
 
-    private void Record(
+    /// <summary>Starts a recording; what it returns has its number once it is kept.</summary>
+    private StoredCapture Record(
         Job job,
         string name,
         Func<Capture> record,
         Conditions conditions,
         string? good = null,
-        bool forComparison = false,
-        Action<int>? then = null
-    ) => _recordings.Enqueue(new(StoredCapture.Of(job.Id, name, conditions), Task.Run(record), good, forComparison, then));
+        bool forComparison = false
+    )
+    {
+        var row = StoredCapture.Of(job.Id, name, conditions);
+        _recordings.Enqueue(new(row, Task.Run(record), good, forComparison));
+        return row;
+    }
 
     private static Capture Only(Capture capture, params string[] names) =>
         names.Length == 0 ? capture : capture with { Channels = [.. capture.Channels.Where(c => names.Contains(c.Name))] };
