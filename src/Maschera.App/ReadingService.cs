@@ -130,6 +130,7 @@ public sealed class ReadingService(MascheraDb db, SampleStore samples)
                 Supplies = capture.Conditions.Supplies ?? new Dictionary<string, double>(),
                 Quantities = db.Corrections.AsNoTracking().ToDictionary(c => c.Name, c => c.Quantity),
                 Messages = reading.ReadsMessages ? CandumpFile.ReadMessages(capture.Exchange ?? "", capture.Name) : MessageLog.Empty,
+                Sheet = reading.ReadsSheet ? capture.Sheet ?? CircuitSheet.Empty : CircuitSheet.Empty,
                 Reference = good.Count > 0 ? Load(good[0], reading.UsefulRate) : null,
                 ReferenceChannels = good.Count > 0 ? StoredRoles(good[0], known) : [],
                 MoreReferences = [.. good.Skip(1).Select(g => new KnownGood(Load(g, reading.UsefulRate), StoredRoles(g, known)))],

@@ -1,12 +1,17 @@
+using System.Globalization;
+using System.Text;
 using Maschera.Core.Basics;
 using Maschera.Core.Vehicle;
 
 namespace Maschera.Formats;
 
-/// <summary>A table of what was measured at a component: from, to, kind, value, unit, condition; comma, semicolon or tab.</summary>
+/// <summary>
+/// A table of what was measured at a component: from, to, kind, value, unit, condition; comma, semicolon or tab. Where it holds
+/// several components, a column of that name says which.
+/// </summary>
 public static class CircuitSheetFile
 {
-    private static readonly string[] s_columns = ["from", "to", "kind", "value", "unit", "condition"];
+    private static readonly string[] s_columns = ["from", "to", "kind", "value", "unit", "condition", "component"];
 
     /// <summary>Reads the file.</summary>
     /// <exception cref="CaptureFormatException">It can't be read; line and column say where.</exception>
@@ -63,20 +68,58 @@ public static class CircuitSheetFile
             quantity,
             Value(name, line, Cell(3)) * Factor(name, line, Cell(4), quantity),
             Cell(5),
-            line
+            line,
+            Cell(6)
         );
     }
 
-    private static string Terminal(string text) =>
+    /// <summary>The table as text, in V, Ω and A; the column of components where one is named.</summary>
+    public static string Write(CircuitSheet sheet)
+    {
+        var named = sheet.Rows.Any(r => r.Component.Length > 0);
+        var text = new StringBuilder(string.Join(',', s_columns.Take(named ? 7 : 6))).Append('\n');
+        foreach (var row in sheet.Rows)
+        {
+            string[] cells =
+            [
+                row.From,
+                row.To,
+                row.Quantity.ToString().ToLowerInvariant(),
+                double.IsFinite(row.Value) ? row.Value.ToString("R", CultureInfo.InvariantCulture) : "OL",
+                UnitOf(row.Quantity),
+                row.Condition,
+                row.Component,
+            ];
+            text.Append(string.Join(',', cells.Take(named ? 7 : 6).Select(Quoted))).Append('\n');
+        }
+
+        return text.ToString();
+    }
+
+    private static string Quoted(string cell) =>
+        cell.AsSpan().ContainsAny(",\"\n;") ? $"\"{cell.Replace("\"", "\"\"", StringComparison.Ordinal)}\"" : cell;
+
+    private static string UnitOf(SheetQuantity quantity) =>
+        quantity switch
+        {
+            SheetQuantity.Voltage => "V",
+            SheetQuantity.Resistance => "Ω",
+            _ => "A",
+        };
+
+    /// <summary>A terminal's name as sheets have it: lower case, single blanks, a plain hyphen for a minus.</summary>
+    public static string Terminal(string text) =>
         string.Join(' ', text.ToLowerInvariant().Replace('−', '-').Split(' ', StringSplitOptions.RemoveEmptyEntries));
 
-    private static double Value(string name, int line, string text)
-    {
-        if (text.Trim('>', ' ').ToUpperInvariant() is "OL" or "O.L" or "O.L." or "0L" or "∞")
-            return double.PositiveInfinity;
-        return TypedNumber.Parse(text)
-            ?? throw new CaptureFormatException(name, line, "value", $"'{text}' is no number; write one, or OL for an open circuit.");
-    }
+    /// <summary>A meter's value: a number, or OL and ∞ for an open circuit; null for anything else.</summary>
+    public static double? ValueOf(string text) =>
+        text.Trim('>', ' ').ToUpperInvariant() is "OL" or "O.L" or "O.L." or "0L" or "∞"
+            ? double.PositiveInfinity
+            : TypedNumber.Parse(text);
+
+    private static double Value(string name, int line, string text) =>
+        ValueOf(text)
+        ?? throw new CaptureFormatException(name, line, "value", $"'{text}' is no number; write one, or OL for an open circuit.");
 
     /// <summary>What a value in <paramref name="unit"/> is multiplied by for V, Ω or A.</summary>
     private static double Factor(string name, int line, string unit, SheetQuantity quantity)
@@ -85,12 +128,7 @@ public static class CircuitSheetFile
             .Replace("ohms", "Ω", StringComparison.OrdinalIgnoreCase)
             .Replace("ohm", "Ω", StringComparison.OrdinalIgnoreCase);
         plain = plain.Replace('\u2126', 'Ω').Replace('μ', 'µ').Replace(" ", "", StringComparison.Ordinal);
-        var own = quantity switch
-        {
-            SheetQuantity.Voltage => "V",
-            SheetQuantity.Resistance => "Ω",
-            _ => "A",
-        };
+        var own = UnitOf(quantity);
         if (plain.Length == 0 || plain.Equals(own, StringComparison.OrdinalIgnoreCase))
             return 1;
         if (plain.Length == 2 && plain[1..].Equals(own, StringComparison.OrdinalIgnoreCase))

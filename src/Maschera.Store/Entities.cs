@@ -4,6 +4,7 @@ using Maschera.Core.Engines;
 using Maschera.Core.Expressions;
 using Maschera.Core.Quantities;
 using Maschera.Core.Readings;
+using Maschera.Core.Vehicle;
 
 namespace Maschera.Store;
 
@@ -56,6 +57,7 @@ public sealed class Job
     public List<StoredCapture> Captures { get; } = [];
     public List<StoredReading> Readings { get; } = [];
     public List<StoredCode> Codes { get; } = [];
+    public List<StoredObservation> Observations { get; } = [];
 }
 
 /// <summary>A trouble code of a job.</summary>
@@ -72,6 +74,34 @@ public sealed class StoredCode
 
     /// <summary>Its freeze frame as name, value and unit, JSON; null without one.</summary>
     public string? FrozenJson { get; set; }
+
+    public DateTime SeenAt { get; set; }
+    public DateTime? DeletedAt { get; set; }
+}
+
+/// <summary>What somebody saw at a vehicle without an instrument, or a part that was replaced before.</summary>
+public sealed class StoredObservation
+{
+    public int Id { get; set; }
+    public int JobId { get; set; }
+
+    /// <summary>A word of the diagnosis: something to be seen, or the fault that a replaced part would cure.</summary>
+    public string Word { get; set; } = "";
+
+    /// <summary>True for a part that was replaced; false for something seen.</summary>
+    public bool IsReplacedPart { get; set; }
+
+    /// <summary>False where it was looked for and not there.</summary>
+    public bool Present { get; set; } = true;
+
+    /// <summary>The cylinder it belongs to; null for none.</summary>
+    public int? Cylinder { get; set; }
+
+    /// <summary>The wheel it belongs to; null for none.</summary>
+    public string? Wheel { get; set; }
+
+    /// <summary>The part that was swapped; null where nothing was.</summary>
+    public string? Part { get; set; }
 
     public DateTime SeenAt { get; set; }
     public DateTime? DeletedAt { get; set; }
@@ -153,6 +183,9 @@ public sealed class StoredCapture
     /// </summary>
     public string? Exchange { get; set; }
 
+    /// <summary>The sheet of values measured with a meter that it holds instead of channels, JSON; null for a capture.</summary>
+    public string? SheetJson { get; set; }
+
     /// <summary>How its lanes lie on the bench; null as long as nobody moved anything.</summary>
     public string? ArrangementJson { get; set; }
 
@@ -166,6 +199,19 @@ public sealed class StoredCapture
         get => JsonSerializer.Deserialize<Conditions>(ConditionsJson, StoreJson.Options)!;
         set => ConditionsJson = JsonSerializer.Serialize(value, StoreJson.Options);
     }
+
+    /// <summary>The values measured with a meter; null for a capture.</summary>
+    public CircuitSheet? Sheet
+    {
+        get => SheetJson is null ? null : JsonSerializer.Deserialize<CircuitSheet>(SheetJson, StoreJson.Options);
+        set => SheetJson = value is null ? null : JsonSerializer.Serialize(value, StoreJson.Options);
+    }
+
+    /// <summary>The page that shows it: the bench, an exchange or a sheet.</summary>
+    public string Address =>
+        Exchange is not null ? $"/exchanges/{Id}"
+        : SheetJson is not null ? $"/sheets/{Id}"
+        : $"/bench/{Id}";
 
     /// <summary>A row for a capture taken now.</summary>
     public static StoredCapture Of(int jobId, string name, Conditions conditions) =>

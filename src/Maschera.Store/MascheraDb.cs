@@ -23,6 +23,7 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
     public DbSet<StoredCaliper> Calipers => Set<StoredCaliper>();
     public DbSet<StoredPin> Pins => Set<StoredPin>();
     public DbSet<StoredCode> Codes => Set<StoredCode>();
+    public DbSet<StoredObservation> Observations => Set<StoredObservation>();
     public DbSet<StoredCorrection> Corrections => Set<StoredCorrection>();
 
     /// <summary>Jobs that are not deleted.</summary>
@@ -67,6 +68,7 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
         Jobs.Where(job => job.DeletedAt < before).Select(job => job.Id).ToList().ForEach(RemoveJob);
         Engines.Where(engine => engine.DeletedAt < before && !Jobs.Any(job => job.EngineId == engine.Id)).ExecuteDelete();
         Codes.Where(code => code.DeletedAt < before).ExecuteDelete();
+        Observations.Where(observation => observation.DeletedAt < before).ExecuteDelete();
         Remove([.. Captures.Where(capture => capture.DeletedAt < before).Select(capture => capture.Id)]);
         var halves = Captures
             .IgnoreQueryFilters()
@@ -147,6 +149,8 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
             .Ignore(c => c.Notes)
             .Ignore(c => c.OwnChannels)
             .Ignore(c => c.Facts)
+            .Ignore(c => c.Sheet)
+            .Ignore(c => c.Address)
             .HasQueryFilter(c => c.IsWhole);
         modelBuilder.Entity<StoredReading>().Ignore(r => r.Result).Ignore(r => r.IsUnusable);
         modelBuilder.Entity<StoredReading>().HasOne(r => r.Job).WithMany(j => j.Readings).HasForeignKey(r => r.JobId);
@@ -158,6 +162,7 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
         modelBuilder.Entity<StoredChannel>().HasOne(c => c.Capture).WithMany(c => c.Channels).HasForeignKey(c => c.CaptureId);
         modelBuilder.Entity<Job>().HasOne(j => j.Engine).WithMany().HasForeignKey(j => j.EngineId).OnDelete(DeleteBehavior.Restrict);
         modelBuilder.Entity<Job>().HasMany(j => j.Codes).WithOne().HasForeignKey(c => c.JobId);
+        modelBuilder.Entity<Job>().HasMany(j => j.Observations).WithOne().HasForeignKey(o => o.JobId);
         modelBuilder.Entity<StoredCorrection>().HasIndex(c => c.Name).IsUnique();
         modelBuilder.Entity<StoredEngine>().HasIndex(e => e.Name);
     }

@@ -32,6 +32,7 @@ public static class Hosting
         services.AddScoped<ReadingService>();
         services.AddScoped<CaptureIntake>();
         services.AddScoped<VehicleService>();
+        services.AddScoped<SheetService>();
         services.AddScoped<DemoData>();
         services.AddSingleton<ImportService>();
         services.AddSingleton<DeriveService>();

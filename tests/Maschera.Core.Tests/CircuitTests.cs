@@ -27,6 +27,8 @@ public class CircuitTests
     [InlineData("supply 5V,module ground,voltage,4.95,V,\"key on, loaded\"", "supply 5v", "sound")]
     [InlineData("supply 5V,module ground,voltage,4.2,V,\"key on, loaded\"", "supply 5v", "high-resistance")]
     [InlineData("supply 5V,module ground,voltage,12.4,V,key on", "supply 5v", "short-to-supply")]
+    [InlineData("supply 5V,battery +,resistance,OL,Ohm,\"unplugged, key off\"", "supply 5v", "not-measured")]
+    [InlineData("supply 5V,battery +,resistance,2,Ohm,\"unplugged, key off\"", "supply 5v", "short-to-supply")]
     [InlineData("supply 5V,ground,resistance,0.4,Ohm,\"unplugged, key off\"", "supply 5v", "short-to-ground")]
     [InlineData("signal,ground,voltage,12.5,V,\"key on, unplugged\"", "signal", "short-to-supply")]
     [InlineData("signal,chassis,resistance,0.8,Ohm,\"unplugged, key off\"", "signal", "short-to-ground")]
@@ -78,6 +80,23 @@ public class CircuitTests
         Assert.Contains(result.Missing, m => m.StartsWith("supply", StringComparison.Ordinal));
         Assert.Contains(result.Notes, n => n.Code == "live-ohms");
         Assert.True(Read(Battery).IsUnusable);
+    }
+
+    [Fact]
+    public void A_table_with_components_is_judged_one_by_one_and_written_as_it_was_read()
+    {
+        var text =
+            "from,to,kind,value,unit,condition,component\nground,battery -,voltage,0.02,V,loaded,Boost sensor\n"
+            + "signal,ground,resistance,OL,Ω,\"unplugged, key off\",Boost sensor\nground,battery -,voltage,0.6,V,loaded,Rail sensor\n";
+        var sheet = CircuitSheetFile.Parse(text, "sheet.csv");
+        Assert.Equal(text, CircuitSheetFile.Write(sheet));
+        var result = (CircuitResult)
+            new CircuitReading().Read(new ReadingRequest(new Signals.Capture("sheet.csv", [], [])) { Sheet = sheet });
+        Assert.Equal("Rail sensor", Assert.Single(result.Wires, w => w.IsFaulty).Component);
+        Assert.StartsWith("Rail sensor: The ground", result.Sentence, StringComparison.Ordinal);
+        Assert.Contains(result.Notes, n => n.Code == "own-branch");
+        var named = SheetPlan.Named(sheet, "sheet");
+        Assert.Equal(["ground", "signal"], named.Components[0].Pins.Select(p => p.Terminal));
     }
 
     [Theory]

@@ -15,6 +15,8 @@ public sealed class EarlierBuildsTests : IDisposable
         "DROP TABLE __EFMigrationsHistory",
         "ALTER TABLE Channels DROP COLUMN WordsJson",
         "ALTER TABLE Engines DROP COLUMN DeletedAt",
+        "ALTER TABLE Captures DROP COLUMN SheetJson",
+        "DROP TABLE Observations",
     ];
 
     /// <summary>What the second lacks beside that: codes and corrections.</summary>

@@ -123,7 +123,9 @@ internal sealed class EvidenceReader(Likelihoods known, int cylinders, bool clea
         )
             return "supply";
         var about = Word(item, "component") ?? string.Join(' ', Items(item, "wires").Select(w => Word(w, "text"))) + Word(item, "sentence");
-        return known.Subject(about) ?? "signal";
+        // A ground or a plain supply of something that no fault is known of speaks for none.
+        var isShort = faulty.Count == 0 || faulty.Any(w => Word(w, "wire") is not ("ground" or "supply"));
+        return known.Subject(about) ?? (isShort ? "signal" : null);
     }
 
     private static IEnumerable<string> WordsOf(JsonElement item, string reading, string verdict)

@@ -1,3 +1,5 @@
+using System.Text.Json.Serialization;
+
 namespace Maschera.Core.Vehicle;
 
 /// <summary>What was measured.</summary>
@@ -19,13 +21,23 @@ public enum SheetQuantity
 /// <param name="Value">In V, Ω or A; positive infinity for an open circuit.</param>
 /// <param name="Condition">As written.</param>
 /// <param name="Line">Its line in the file, from 1; 0 where it was typed.</param>
-public sealed record SheetRow(string From, string To, SheetQuantity Quantity, double Value, string Condition, int Line = 0)
+/// <param name="Component">The component it was measured at; empty where the sheet has one alone, or where it holds for all.</param>
+public sealed record SheetRow(
+    string From,
+    string To,
+    SheetQuantity Quantity,
+    [property: JsonNumberHandling(JsonNumberHandling.AllowNamedFloatingPointLiterals)] double Value,
+    string Condition,
+    int Line = 0,
+    string Component = ""
+)
 {
     private static readonly string[] s_states = ["cranking", "running", "key on", "key off"];
 
-    private string Words { get; } = Condition.ToLowerInvariant().Replace('-', ' ');
+    private string Words => Condition.ToLowerInvariant().Replace('-', ' ');
 
     /// <summary>True where current flows as in use: only such a value proves a wire sound.</summary>
+    [JsonIgnore]
     public bool IsLoaded =>
         !IsUnplugged
         && !Says("unloaded")
@@ -35,12 +47,15 @@ public sealed record SheetRow(string From, string To, SheetQuantity Quantity, do
         && (Says("loaded") || Says("under load") || Says("cranking") || Says("running"));
 
     /// <summary>True where the component was taken off.</summary>
+    [JsonIgnore]
     public bool IsUnplugged => Says("unplugged") || Says("disconnected") || Says("not plugged");
 
     /// <summary>True where the circuit had power.</summary>
+    [JsonIgnore]
     public bool IsLive => Says("live") || Says("running") || Says("cranking") || Says("key on");
 
     /// <summary>What the vehicle did: cranking, running, key on or key off; empty where nothing was said.</summary>
+    [JsonIgnore]
     public string State => s_states.FirstOrDefault(Says) ?? "";
 
     /// <summary>True where one lead was on <paramref name="one"/> and the other on <paramref name="other"/>.</summary>
@@ -49,8 +64,35 @@ public sealed record SheetRow(string From, string To, SheetQuantity Quantity, do
     private bool Says(string words) => Words.Contains(words, StringComparison.Ordinal);
 }
 
-/// <summary>What was measured at one component, in the order it was written.</summary>
+/// <summary>Names of terminals as sheets have them.</summary>
+public static class Terminals
+{
+    /// <summary>A terminal for a person: a true minus, and a blank between figure and unit.</summary>
+    public static string Spoken(string terminal) =>
+        terminal.Replace("battery -", "battery −", StringComparison.Ordinal).Replace("5v", "5 V", StringComparison.Ordinal);
+}
+
+/// <summary>A pin of a component's plug.</summary>
+/// <param name="Terminal">supply, supply 5v, ground, signal, signal 2, in lower case.</param>
+/// <param name="Label">What stands beside it on the plug or in the wiring diagram: number, colour; empty for nothing.</param>
+public sealed record SheetPin(string Terminal, string Label = "");
+
+/// <summary>A component on a sheet with its pins.</summary>
+public sealed record SheetComponent(string Name, IReadOnlyList<SheetPin> Pins);
+
+/// <summary>What was measured at one component, or at several that share a supply, in the order it was written.</summary>
 public sealed record CircuitSheet(IReadOnlyList<SheetRow> Rows)
 {
     public static CircuitSheet Empty { get; } = new([]);
+
+    /// <summary>The components as the sheet was set up; empty for a table that only has rows.</summary>
+    public IReadOnlyList<SheetComponent> Components { get; init; } = [];
+
+    /// <summary>Names of the components that were set up or measured; one empty name where none is named.</summary>
+    [JsonIgnore]
+    public IReadOnlyList<string> Names =>
+        [.. Components.Select(c => c.Name).Concat(Rows.Select(r => r.Component).Where(n => n.Length > 0)).Distinct().DefaultIfEmpty("")];
+
+    /// <summary>The rows of a component, with those that hold for all.</summary>
+    public IReadOnlyList<SheetRow> RowsOf(string component) => [.. Rows.Where(r => r.Component == component || r.Component.Length == 0)];
 }

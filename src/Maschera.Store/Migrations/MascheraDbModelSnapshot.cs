@@ -135,6 +135,9 @@ namespace Maschera.Store.Migrations
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("SheetJson")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("ShelfBy")
                         .HasColumnType("TEXT");
 
@@ -298,6 +301,47 @@ namespace Maschera.Store.Migrations
                     b.ToTable("Engines");
                 });
 
+            modelBuilder.Entity("Maschera.Store.StoredObservation", b =>
+                {
+                    b.Property<int>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int?>("Cylinder")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<DateTime?>("DeletedAt")
+                        .HasColumnType("TEXT");
+
+                    b.Property<bool>("IsReplacedPart")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("JobId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Part")
+                        .HasColumnType("TEXT");
+
+                    b.Property<bool>("Present")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<DateTime>("SeenAt")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Wheel")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Word")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("JobId");
+
+                    b.ToTable("Observations");
+                });
+
             modelBuilder.Entity("Maschera.Store.StoredPin", b =>
                 {
                     b.Property<int>("Id")
@@ -420,6 +464,15 @@ namespace Maschera.Store.Migrations
                         .IsRequired();
                 });
 
+            modelBuilder.Entity("Maschera.Store.StoredObservation", b =>
+                {
+                    b.HasOne("Maschera.Store.Job", null)
+                        .WithMany("Observations")
+                        .HasForeignKey("JobId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
             modelBuilder.Entity("Maschera.Store.StoredPin", b =>
                 {
                     b.HasOne("Maschera.Store.StoredCapture", null)
@@ -453,6 +506,8 @@ namespace Maschera.Store.Migrations
                     b.Navigation("Captures");
 
                     b.Navigation("Codes");
+
+                    b.Navigation("Observations");
 
                     b.Navigation("Readings");
                 });

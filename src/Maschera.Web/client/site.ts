@@ -1,5 +1,6 @@
 import "htmx.org";
 import { forPage } from "./keys";
+import "./sheet";
 
 // The person's choice of light, kept on this machine, else the system's; set before anything is painted.
 const root = document.documentElement;

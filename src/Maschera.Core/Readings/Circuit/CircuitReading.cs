@@ -1,5 +1,6 @@
 using System.Text.Json.Serialization.Metadata;
 using Maschera.Core.Basics;
+using Maschera.Core.Vehicle;
 
 namespace Maschera.Core.Readings.Circuit;
 
@@ -25,19 +26,15 @@ public sealed class CircuitReading : ReadingOf<CircuitResult>
 
     protected override CircuitResult Make(ReadingRequest request, CancellationToken cancel)
     {
-        var judge = new WireJudge(request.Sheet.Rows);
-        var states = judge.Wires.Select(judge.Judge).ToList();
-        states = WithoutWhatFollows(states);
+        var sheet = request.Sheet;
+        var states = sheet.Names.SelectMany(name => StatesOf(sheet, name)).ToList();
         var faulty = states.Where(s => s.IsFaulty).ToList();
-        var missing = states.Where(s => s.State == WireState.NotMeasured).Select(s => Next(s.Wire)).ToList();
-        List<Note> notes = [.. judge.Proofless.Select(Proofless)];
+        var open = states.Where(s => s.State == WireState.NotMeasured).ToList();
+        var missing = open.Select(s => Named(s, Next(s.Wire))).ToList();
+        var named = string.Join(", ", sheet.Names.Where(n => n.Length > 0));
+        List<Note> notes = [.. Proofless(sheet.Rows), .. SharedWires.Notes(states), .. SharedWires.Before(sheet.Rows, faulty)];
         if (missing.Count > 0 && (faulty.Count > 0 || states.Any(s => s.State == WireState.Sound)))
-            notes.Add(
-                new(
-                    "not-proved",
-                    $"Not proved: {string.Join(", ", states.Where(s => s.State == WireState.NotMeasured).Select(s => s.Wire))}."
-                )
-            );
+            notes.Add(new("not-proved", $"Not proved: {string.Join(", ", open.Select(s => Named(s, Terminals.Spoken(s.Wire))))}."));
         if (faulty.Count == 0 && states.All(s => s.State != WireState.Sound))
         {
             var why = new Note(
@@ -46,6 +43,7 @@ public sealed class CircuitReading : ReadingOf<CircuitResult>
             );
             return Unusable(NoChannels, why, notes) with
             {
+                Component = named.Length > 0 ? named : null,
                 Wires = states,
                 Missing = missing.Count > 0 ? missing : [Next("ground"), Next("supply")],
             };
@@ -54,12 +52,26 @@ public sealed class CircuitReading : ReadingOf<CircuitResult>
         return new CircuitResult
         {
             Verdict = faulty.Count > 0 ? "fault" : "sound",
-            Sentence = faulty.Count > 0 ? string.Join(" ", faulty.Select(f => f.Text)) : Sound(states),
+            Sentence = faulty.Count > 0 ? string.Join(" ", faulty.Select(f => Named(f, f.Text))) : Sound(states),
             Notes = notes,
+            Component = named.Length > 0 ? named : null,
             Wires = states,
             Missing = missing,
         };
     }
+
+    private static List<WireState> StatesOf(CircuitSheet sheet, string component)
+    {
+        var pins = sheet.Components.FirstOrDefault(c => c.Name == component)?.Pins.Select(p => p.Terminal).ToList();
+        var judge = new WireJudge(sheet.RowsOf(component), pins);
+        var states = WithoutWhatFollows([.. judge.Wires.Select(judge.Judge)]);
+        return component.Length > 0 ? [.. states.Select(s => s with { Component = component })] : states;
+    }
+
+    private static IEnumerable<Note> Proofless(IReadOnlyList<SheetRow> rows) => new WireJudge(rows).Proofless.Select(Proofless);
+
+    /// <summary>What is said of a wire, with its component in front where the sheet names one.</summary>
+    private static string Named(WireState wire, string text) => wire.Component is { } component ? $"{component}: {text}" : text;
 
     /// <summary>A component that hangs on an open ground lifts its other wires: what stands high then is not accused as well.</summary>
     private static List<WireState> WithoutWhatFollows(List<WireState> states) =>
@@ -71,7 +83,7 @@ public sealed class CircuitReading : ReadingOf<CircuitResult>
                         ? s with
                         {
                             State = WireState.NotMeasured,
-                            Text = $"The {s.Wire} can't be judged while the ground is open.",
+                            Text = $"The {Terminals.Spoken(s.Wire)} can't be judged while the ground is open.",
                         }
                         : s
                 ),
@@ -80,19 +92,29 @@ public sealed class CircuitReading : ReadingOf<CircuitResult>
 
     private static string Sound(List<WireState> states)
     {
-        var sound = states.Where(s => s.State == WireState.Sound).Select(s => s.Wire).ToList();
+        var sound = states.Where(s => s.State == WireState.Sound).Select(s => Named(s, Terminals.Spoken(s.Wire))).ToList();
         var open = states.Count - sound.Count;
         return $"{string.Join(", ", sound)} {(sound.Count == 1 ? "is" : "are")} sound under load"
             + (open > 0 ? $"; {open} more {(open == 1 ? "is" : "are")} not proved." : ": look at the component itself.");
     }
 
-    private static Note Proofless(Vehicle.SheetRow row) =>
+    private static Note Proofless(SheetRow row) =>
         row.IsLive
-            ? new("live-ohms", $"The resistance from {row.From} to {row.To} was measured with the circuit live and says nothing.")
-            : new("no-load", $"Continuity from {row.From} to {row.To} without load is no proof: one strand is enough for it.");
+            ? new(
+                "live-ohms",
+                $"The resistance from {Terminals.Spoken(row.From)} to {Terminals.Spoken(row.To)} was measured with the circuit live and says nothing."
+            )
+            : new(
+                "no-load",
+                $"Continuity from {Terminals.Spoken(row.From)} to {Terminals.Spoken(row.To)} without load is no proof: one strand is enough for it."
+            );
 
-    private static string Next(string wire) =>
-        WireJudge.IsGround(wire) ? $"{wire} at the component's plug against battery -, loaded"
-        : WireJudge.IsSupply(wire) ? $"{wire} at the component's plug against battery -, loaded, and the battery in the same condition"
-        : $"{wire} at the component's plug against the module's {wire}, loaded";
+    private static string Next(string wire)
+    {
+        var spoken = Terminals.Spoken(wire);
+        return WireJudge.IsGround(wire) ? $"{spoken} at the component's plug against battery −, loaded"
+            : WireJudge.IsSupply(wire)
+                ? $"{spoken} at the component's plug against battery −, loaded, and the battery in the same condition"
+            : $"{spoken} at the component's plug against the module's {spoken}, loaded";
+    }
 }

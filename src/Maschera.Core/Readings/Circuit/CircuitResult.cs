@@ -19,14 +19,22 @@ public sealed record WireState(string Wire, string State, double? Figure, string
         ToSignal = "short-to-signal",
         NotMeasured = "not-measured";
 
+    /// <summary>The component it belongs to; null where the sheet names none.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
+    public string? Component { get; init; }
+
     /// <summary>True where something is wrong with it.</summary>
-    [System.Text.Json.Serialization.JsonIgnore]
+    [JsonIgnore]
     public bool IsFaulty => State is not (Sound or NotMeasured);
 }
 
 /// <summary>The wires of one component.</summary>
 public sealed record CircuitResult : ReadingResult
 {
+    /// <summary>The components by name, one after another; null where the sheet names none.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
+    public string? Component { get; init; }
+
     public IReadOnlyList<WireState> Wires { get; init; } = [];
 
     /// <summary>What to measure next, the least work first.</summary>

@@ -4,31 +4,32 @@ using Maschera.Core.Vehicle;
 namespace Maschera.Core.Readings.Circuit;
 
 /// <summary>Judges one wire of a component from the rows of its sheet.</summary>
-internal sealed class WireJudge(IReadOnlyList<SheetRow> rows)
+internal sealed class WireJudge(IReadOnlyList<SheetRow> rows, IReadOnlyList<string>? pins = null)
 {
     /// <summary>What a wire may lose under load, V: a ground, a supply from the battery, a signal to its module.</summary>
-    private const double GroundLoss = 0.1,
+    internal const double GroundLoss = 0.1,
         SupplyLoss = 0.5,
         SignalLoss = 0.1;
 
     /// <summary>A regulated supply, V, and the share it may be off by.</summary>
-    private const double Regulated = 5,
+    internal const double Regulated = 5,
         RegulatedShare = 0.05;
 
     /// <summary>A loss of this share of what feeds the wire is an open circuit.</summary>
     private const double OpenShare = 0.85;
 
     /// <summary>Ω: two wires under it touch; one wire over the second carries no load, over the third it is open.</summary>
-    private const double Touching = 30,
+    internal const double Touching = 30,
         TooMuch = 3,
         OpenFrom = 100_000;
 
     private static readonly string[] s_grounds = ["battery -", "chassis", "module ground"];
 
-    /// <summary>The component's own terminals that the sheet names, ground first, then supplies, then signals.</summary>
+    /// <summary>The component's own terminals that the sheet or its pins name, ground first, then supplies, then signals.</summary>
     public IReadOnlyList<string> Wires =>
         [
             .. rows.SelectMany(r => new[] { r.From, r.To })
+                .Concat(pins ?? [])
                 .Where(t => IsGround(t) || IsSupply(t) || IsSignal(t))
                 .Distinct()
                 .OrderBy(t =>
@@ -63,13 +64,20 @@ internal sealed class WireJudge(IReadOnlyList<SheetRow> rows)
         return said.Find(s => s.State.StartsWith("short", StringComparison.Ordinal))
             ?? said.Where(s => s.IsFaulty).MaxBy(s => s.State == WireState.Open ? 2 : 1)
             ?? said.Find(s => s.State == WireState.Sound)
-            ?? new(wire, WireState.NotMeasured, null, "", $"Nothing that was measured proves the {wire} under load.");
+            ?? new(wire, WireState.NotMeasured, null, "", $"Nothing that was measured proves the {Spoken(wire)} under load.");
     }
 
     private IEnumerable<WireState> Ground(string wire)
     {
         foreach (var row in Voltages().Where(r => s_grounds.Any(g => r.IsBetween(wire, g))))
-            yield return OfLoss(wire, row, Math.Abs(row.Value), GroundLoss, Feeding(row), $"between the {wire} and {Other(row, wire)}");
+            yield return OfLoss(
+                wire,
+                row,
+                Math.Abs(row.Value),
+                GroundLoss,
+                Feeding(row),
+                $"between the {Spoken(wire)} and {Spoken(Other(row, wire))}"
+            );
         // The supply is there and the component still gets too little: what is lost lies in the ground.
         foreach (
             var row in Voltages()
@@ -83,7 +91,7 @@ internal sealed class WireJudge(IReadOnlyList<SheetRow> rows)
                 Math.Abs(supply.Value) - Math.Abs(row.Value),
                 GroundLoss,
                 Math.Abs(supply.Value),
-                $"in the {wire}"
+                $"in the {Spoken(wire)}"
             );
         }
 
@@ -110,7 +118,7 @@ internal sealed class WireJudge(IReadOnlyList<SheetRow> rows)
                 Math.Abs(row.Value),
                 SupplyLoss,
                 Battery(row) ?? 12,
-                $"between the {wire} and {Other(row, wire)}"
+                $"between the {Spoken(wire)} and {Spoken(Other(row, wire))}"
             );
         // Against the component's own ground the supply is proved where even both together lose no more than it may.
         foreach (var row in Voltages().Where(r => IsGround(Other(r, wire)) && r.IsBetween(wire, Other(r, wire)) && !r.IsUnplugged))
@@ -120,9 +128,10 @@ internal sealed class WireJudge(IReadOnlyList<SheetRow> rows)
                     WireState.Sound,
                     Math.Round(Math.Abs(row.Value), 4),
                     "V",
-                    $"The {wire} keeps {Volts(Math.Abs(row.Value))} under load."
+                    $"The {Spoken(wire)} keeps {Volts(Math.Abs(row.Value))} under load."
                 );
-        foreach (var state in Continuity(wire, ["battery +", "module supply"]))
+        // A regulated supply has no way to the battery: an open circuit is what should be there.
+        foreach (var state in Continuity(wire, IsRegulated(wire) ? ["module supply"] : ["battery +", "module supply"]))
             yield return state;
         foreach (var row in Shorts(wire, [.. s_grounds, .. Wires.Where(IsGround)]))
             yield return Touch(wire, WireState.ToGround, row);
@@ -141,19 +150,19 @@ internal sealed class WireJudge(IReadOnlyList<SheetRow> rows)
                     WireState.ToSupply,
                     Math.Round(volts, 4),
                     "V",
-                    $"The {wire} stands at {Volts(volts)}: it touches a higher supply."
+                    $"The {Spoken(wire)} stands at {Volts(volts)}: it touches a higher supply."
                 );
             else
-                yield return OfLoss(wire, row, Regulated - volts, Regulated * RegulatedShare, Regulated, $"of the {wire}", volts);
+                yield return OfLoss(wire, row, Regulated - volts, Regulated * RegulatedShare, Regulated, $"of the {Spoken(wire)}", volts);
         }
         else if (Battery(row) is { } battery)
-            yield return OfLoss(wire, row, battery - volts, SupplyLoss, battery, $"of the {wire}", volts);
+            yield return OfLoss(wire, row, battery - volts, SupplyLoss, battery, $"of the {Spoken(wire)}", volts);
     }
 
     private IEnumerable<WireState> Signal(string wire)
     {
         foreach (var row in Voltages().Where(r => IsModuleSide(Other(r, wire)) && r.IsBetween(wire, Other(r, wire))))
-            yield return OfLoss(wire, row, Math.Abs(row.Value), SignalLoss, Regulated, $"between the {wire} and the module");
+            yield return OfLoss(wire, row, Math.Abs(row.Value), SignalLoss, Regulated, $"between the {Spoken(wire)} and the module");
         foreach (
             var row in Voltages()
                 .Where(r => s_grounds.Concat(Wires.Where(IsGround)).Any(g => r.IsBetween(wire, g)) && Math.Abs(r.Value) > Regulated * 1.1)
@@ -163,11 +172,11 @@ internal sealed class WireJudge(IReadOnlyList<SheetRow> rows)
                 WireState.ToSupply,
                 Math.Round(Math.Abs(row.Value), 4),
                 "V",
-                $"The {wire} stands at {Volts(Math.Abs(row.Value))}, more than its module can give: it touches a supply."
+                $"The {Spoken(wire)} stands at {Volts(Math.Abs(row.Value))}, more than its module can give: it touches a supply."
             );
         foreach (var state in BothEnds(wire))
             yield return state;
-        foreach (var state in Continuity(wire, ["module signal", $"module {wire}"]))
+        foreach (var state in Continuity(wire, ["module signal", $"module {Spoken(wire)}"]))
             yield return state;
         foreach (var row in Shorts(wire, [.. s_grounds, .. Wires.Where(IsGround)]))
             yield return Touch(wire, WireState.ToGround, row);
@@ -196,7 +205,7 @@ internal sealed class WireJudge(IReadOnlyList<SheetRow> rows)
                     WireState.Open,
                     Math.Round(Math.Abs(row.Value), 4),
                     "V",
-                    $"The {wire} is open: {Volts(Math.Abs(module.Value))} at the module, {Volts(Math.Abs(row.Value))} at the plug."
+                    $"The {Spoken(wire)} is open: {Volts(Math.Abs(module.Value))} at the module, {Volts(Math.Abs(row.Value))} at the plug."
                 );
     }
 
@@ -241,12 +250,18 @@ internal sealed class WireJudge(IReadOnlyList<SheetRow> rows)
         var figure = Math.Round(measured ?? loss, 4);
         var at = measured is { } volts ? $"only {Volts(volts)} are left {where}" : $"{Volts(loss)} are lost {where}";
         if (loss > OpenShare * source)
-            return new(wire, WireState.Open, figure, "V", $"The {wire} is open: {at}.");
+            return new(wire, WireState.Open, figure, "V", $"The {Spoken(wire)} is open: {at}.");
         if (loss > limit)
-            return new(wire, WireState.HighResistance, figure, "V", $"The {wire} has too much resistance: {at}; {Volts(limit)} may be.");
+            return new(
+                wire,
+                WireState.HighResistance,
+                figure,
+                "V",
+                $"The {Spoken(wire)} has too much resistance: {at}; up to {Volts(limit)} may be lost."
+            );
         return row.IsLoaded
-            ? new(wire, WireState.Sound, figure, "V", $"The {wire} is sound: {Volts(Math.Max(0, loss))} lost under load.")
-            : new(wire, WireState.NotMeasured, figure, "V", $"The {wire} is good without load, which proves nothing.");
+            ? new(wire, WireState.Sound, figure, "V", $"The {Spoken(wire)} is sound: {Volts(Math.Max(0, loss))} lost under load.")
+            : new(wire, WireState.NotMeasured, figure, "V", $"The {Spoken(wire)} is good without load, which proves nothing.");
     }
 
     /// <summary>An open wire, or one of too many ohms, found with the power off.</summary>
@@ -259,9 +274,15 @@ internal sealed class WireJudge(IReadOnlyList<SheetRow> rows)
                     WireState.Open,
                     double.IsFinite(row.Value) ? row.Value : null,
                     "Ohm",
-                    $"The {wire} is open: no continuity to {Other(row, wire)}."
+                    $"The {Spoken(wire)} is open: no continuity to {Spoken(Other(row, wire))}."
                 )
-                : new(wire, WireState.HighResistance, row.Value, "Ohm", $"The {wire} has {row.Value:0.#} Ω to {Other(row, wire)}.");
+                : new(
+                    wire,
+                    WireState.HighResistance,
+                    row.Value,
+                    "Ohm",
+                    $"The {Spoken(wire)} has {row.Value:0.#} Ω to {Spoken(Other(row, wire))}."
+                );
     }
 
     /// <summary>Two wires that touch, measured with the power off and the component taken off.</summary>
@@ -280,8 +301,16 @@ internal sealed class WireJudge(IReadOnlyList<SheetRow> rows)
     }
 
     private static WireState Touch(string wire, string state, SheetRow row) =>
-        new(wire, state, row.Value, "Ohm", $"The {wire} touches {Other(row, wire)}: {row.Value:0.##} Ω with the component taken off.");
+        new(
+            wire,
+            state,
+            row.Value,
+            "Ohm",
+            $"The {Spoken(wire)} touches {Spoken(Other(row, wire))}: {row.Value:0.##} Ω with the component taken off."
+        );
 
-    private static string Volts(double volts) =>
+    private static string Spoken(string terminal) => Terminals.Spoken(terminal);
+
+    internal static string Volts(double volts) =>
         Math.Abs(volts) < 0.1 ? $"{1000 * volts:0.#} mV" : volts.ToString("0.00", CultureInfo.InvariantCulture) + " V";
 }

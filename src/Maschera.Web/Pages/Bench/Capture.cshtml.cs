@@ -96,7 +96,7 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
     {
         if (!await LoadAsync())
             return NotFound();
-        return Capture.Exchange is null ? await ShowAsync() : Redirect($"/exchanges/{Id}");
+        return Capture is { Exchange: null, SheetJson: null } ? await ShowAsync() : Redirect(Capture.Address);
     }
 
     public async Task<IActionResult> OnGetRolesAsync()
