@@ -8,7 +8,7 @@ using Maschera.Store;
 namespace Maschera.App;
 
 /// <summary>The demonstration world: a mountain post-bus and rescue depot with its vehicles and their complaints.</summary>
-public sealed class DemoData(MascheraDb db, CaptureIntake intake, ReadingService readings)
+public sealed partial class DemoData(MascheraDb db, CaptureIntake intake, ReadingService readings, SheetService sheets)
 {
     /// <summary>Captures being recorded, in the order in which they are kept.</summary>
     private readonly Queue<Recording> _recordings = new();
@@ -295,7 +295,9 @@ public sealed class DemoData(MascheraDb db, CaptureIntake intake, ReadingService
             () => Only(CrankingRun.Record(heard).Capture, "Sound"),
             new("cranking", 6, "fuel", "Phone on the scuttle, charger on the battery")
         );
+        FillRoad(engines);
         KeepAll();
+        Measure(hauler, plough);
         readings.Make(new ReadingAsked(late.Id, "cam-timing") { Reference = ReadingService.WholeShelf });
         db.SaveChanges();
     }

@@ -30,15 +30,17 @@ public static class JobDecision
         var readings = Newest(JobFacts.ReadingsOf(job));
         var codes = job.Codes.Where(c => c.DeletedAt is null).ToList();
         var complaints = Likelihoods.Usual.Complained($"{job.Complaint} {job.WhenItHappens}");
-        if (readings.Count == 0 && codes.Count == 0 && complaints.Count == 0)
+        var seen = job.Observations.Where(o => o.DeletedAt is null).OrderBy(o => o.Id).ToList();
+        if (readings.Count == 0 && codes.Count == 0 && complaints.Count == 0 && seen.Count == 0)
             return null;
-        var evidence = new JsonArray([.. readings.Select(Evidence)]);
+        var evidence = new JsonArray([.. readings.Select(Evidence), .. seen.Where(o => !o.IsReplacedPart).Select(Seen)]);
         var known = new JsonObject
         {
             ["engine"] = new JsonObject { ["cylinders"] = engine.Cylinders },
             ["complaints"] = new JsonArray([.. complaints.Select(c => (JsonNode)c)]),
             ["evidence"] = evidence,
             ["cleared"] = job.CodesClearedAt is not null,
+            ["replaced"] = new JsonArray([.. seen.Where(o => o.IsReplacedPart).Select(Replaced)]),
         };
         if (codes.Count > 0)
             known["codes"] = new JsonArray([.. codes.Select(c => (JsonNode)new JsonObject { ["code"] = c.Code, ["state"] = c.State })]);
@@ -63,6 +65,18 @@ public static class JobDecision
 
     private static string Asked(StoredReading reading) =>
         ReadingRegistry.Find(reading.Kind)?.Identity(reading.Result!.Channels) ?? string.Join(',', reading.Result!.Channels.Values);
+
+    private static JsonNode Seen(StoredObservation seen) =>
+        new JsonObject
+        {
+            ["seen"] = seen.Word,
+            ["present"] = seen.Present,
+            ["cylinder"] = seen.Cylinder,
+            ["wheel"] = seen.Wheel,
+            ["part"] = seen.Part,
+        };
+
+    private static JsonNode Replaced(StoredObservation part) => new JsonObject { ["part"] = part.Word, ["cylinder"] = part.Cylinder };
 
     private static JsonNode Evidence(StoredReading reading)
     {

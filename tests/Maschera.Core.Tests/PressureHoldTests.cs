@@ -1,6 +1,7 @@
 using Maschera.Core.Readings;
 using Maschera.Core.Readings.PressureHold;
 using Maschera.Core.Signals;
+using Maschera.Rig.Fuel;
 
 namespace Maschera.Core.Tests;
 
@@ -15,7 +16,7 @@ public class PressureHoldTests
     {
         foreach (var withPump in (bool[])[true, false])
         {
-            var rail = new Rail(seed) { LossAMinute = 0.6 };
+            var rail = new HeldRail(seed) { LossAMinute = 0.6 };
             var result = Read(rail.Log(withPump));
             Assert.True(result.Verdict == "leaks", result.Sentence);
             Assert.InRange(result.StopAt!.Value - rail.Stop, -0.8, 0.8);
@@ -30,8 +31,8 @@ public class PressureHoldTests
     [MemberData(nameof(Seeds))]
     public void A_tight_system_holds_and_heat_is_noted(int seed)
     {
-        Assert.Equal("holds", Read(new Rail(seed) { LossAMinute = 0.08 }.Log(true)).Verdict);
-        var heated = Read(new Rail(seed) { LossAMinute = -0.2 }.Log(true));
+        Assert.Equal("holds", Read(new HeldRail(seed) { LossAMinute = 0.08 }.Log(true)).Verdict);
+        var heated = Read(new HeldRail(seed) { LossAMinute = -0.2 }.Log(true));
         Assert.Equal("holds", heated.Verdict);
         Assert.Contains(heated.Notes, n => n.Code == "rises");
         Assert.True(heated.RatePerMinute < 0);
@@ -41,7 +42,7 @@ public class PressureHoldTests
     [MemberData(nameof(Seeds))]
     public void An_exponential_fall_has_its_half_life(int seed)
     {
-        var result = Read(new Rail(seed) { HalfLife = 45 }.Log(true));
+        var result = Read(new HeldRail(seed) { HalfLife = 45 }.Log(true));
         Assert.Equal("leaks", result.Verdict);
         Assert.InRange(result.HalfLifeSeconds!.Value, 40, 50);
     }
@@ -54,8 +55,8 @@ public class PressureHoldTests
     {
         foreach (var seed in Enumerable.Range(1, 5))
         {
-            var open = new Rail(seed) { HalfLife = 120 }.Log(true);
-            var shut = new Rail(seed + 20) { HalfLife = 120 / Math.Max(0.001, 1 - share) }.Log(true);
+            var open = new HeldRail(seed) { HalfLife = 120 }.Log(true);
+            var shut = new HeldRail(seed + 20) { HalfLife = 120 / Math.Max(0.001, 1 - share) }.Log(true);
             var result = Read(open, shut, ("shut", "supply"));
             Assert.Equal("supply-shut", result.With);
             Assert.InRange(result.Share!["supply"] - share, -0.1, 0.1);
@@ -66,8 +67,8 @@ public class PressureHoldTests
     [Fact]
     public void The_longest_of_several_holds_counts_and_ends_where_the_pump_runs_again()
     {
-        var first = new Rail(3) { LossAMinute = 0.6, Seconds = 20 }.Log(true);
-        var second = new Rail(4) { LossAMinute = 0.6, Seconds = 60 }.Log(true);
+        var first = new HeldRail(3) { LossAMinute = 0.6, Seconds = 20 }.Log(true);
+        var second = new HeldRail(4) { LossAMinute = 0.6, Seconds = 60 }.Log(true);
         var result = Read(Behind(first, second));
         Assert.InRange(result.StopAt!.Value, first.Channels[0].Time.End + 4, first.Channels[0].Time.End + 9);
     }
@@ -75,16 +76,16 @@ public class PressureHoldTests
     [Fact]
     public void Too_short_never_off_and_wrong_words_are_said()
     {
-        Assert.Contains(Read(new Rail(1) { Seconds = 9 }.Log(true)).Notes, n => n.Code == "short");
-        var never = new Rail(2) { LossAMinute = 0.2 }.Log(true);
+        Assert.Contains(Read(new HeldRail(1) { Seconds = 9 }.Log(true)).Notes, n => n.Code == "short");
+        var never = new HeldRail(2) { LossAMinute = 0.2 }.Log(true);
         never = never with
         {
             Channels = [never.Channels[0], never.Channels[1] with { Samples = [.. never.Channels[1].Samples.Select(_ => 13.4f)] }],
         };
         Assert.Contains(Read(never).Notes, n => n.Code == "never-off");
-        Assert.Equal("holds", Read(new Rail(5) { LossAMinute = 0.6 }.Log(true), null, ("limit", "1.5/120")).Verdict);
+        Assert.Equal("holds", Read(new HeldRail(5) { LossAMinute = 0.6 }.Log(true), null, ("limit", "1.5/120")).Verdict);
         foreach (var limit in (string[])["0.2", "a/60", "0.2/0", "-1/60"])
-            Assert.Throws<ReadingException>(() => Read(new Rail(1).Log(true), null, ("limit", limit)));
+            Assert.Throws<ReadingException>(() => Read(new HeldRail(1).Log(true), null, ("limit", limit)));
     }
 
     private static Capture Behind(Capture first, Capture second) =>
@@ -110,40 +111,4 @@ public class PressureHoldTests
             new PressureHoldReading().Read(
                 new ReadingRequest(capture) { Reference = reference, Options = options.ToDictionary(o => o.Name, o => o.Value) }
             );
-
-    /// <summary>A pump that builds up 4 bar, runs with its ripple, stops with a run-out of a tenth of a bar.</summary>
-    internal sealed class Rail(int seed)
-    {
-        private readonly Random _random = new(seed);
-
-        public double LossAMinute { get; init; }
-        public double? HalfLife { get; init; }
-        public double Seconds { get; init; } = 75;
-        public double Stop { get; } = 5 + new Random(seed).NextDouble() * 3;
-
-        public Capture Log(bool withPump)
-        {
-            const double step = 0.1;
-            var count = (int)((Stop + Seconds) / step);
-            var axis = TimeAxis.Uniform(0, step, count);
-            List<Channel> channels = [new("Fuel pressure", "bar", axis, [.. Enumerable.Range(0, count).Select(i => Pressure(i * step))])];
-            if (withPump)
-                channels.Add(new("Pump voltage", "V", axis, [.. Enumerable.Range(0, count).Select(i => Pump(i * step))]));
-            return new Capture("hold.csv", channels, []);
-        }
-
-        private float Pump(double t) => (float)((t > 1 && t < Stop ? 13.2 : 0) + 0.05 * (_random.NextDouble() - 0.5));
-
-        private float Pressure(double t)
-        {
-            const double high = 4;
-            var since = t - Stop;
-            var held = HalfLife is { } half ? (high - 0.1) * Math.Pow(2, -since / half) : high - 0.1 - LossAMinute * since / 60;
-            var pressure =
-                t < 1 ? 1.4
-                : since < 0 ? 1.4 + (high - 1.4) * (1 - Math.Exp(-(t - 1) / 0.3)) + 0.05 * Math.Sin(41 * t)
-                : held + 0.1 * Math.Exp(-since / 0.12);
-            return (float)(Math.Round((pressure + 0.008 * (_random.NextDouble() - 0.5)) / 0.005) * 0.005);
-        }
-    }
 }

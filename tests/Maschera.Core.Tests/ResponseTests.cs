@@ -1,6 +1,7 @@
 using Maschera.Core.Readings;
 using Maschera.Core.Readings.Response;
 using Maschera.Core.Signals;
+using Maschera.Rig.Road;
 
 namespace Maschera.Core.Tests;
 
@@ -13,7 +14,7 @@ public class ResponseTests
     [MemberData(nameof(Seeds))]
     public void A_valve_that_moves_the_pressure_is_seen_with_change_and_delay(int seed)
     {
-        var test = new Bench(seed) { Change = -0.6 + 0.1 * (seed % 3), Delay = 0.3 + 0.2 * (seed % 4) };
+        var test = new CommandedValve(seed) { Change = -0.6 + 0.1 * (seed % 3), Delay = 0.3 + 0.2 * (seed % 4) };
         var result = Read(test.Log());
         Assert.True(result.Verdict == "responds", result.Sentence);
         Assert.Equal(test.Trials.Count, result.Trials.Count);
@@ -28,7 +29,7 @@ public class ResponseTests
     [MemberData(nameof(Seeds))]
     public void A_dead_one_is_told_beside_another_that_works(int seed)
     {
-        var capture = new Bench(seed) { Change = 0, OtherChange = 0.9 }.Log();
+        var capture = new CommandedValve(seed) { Change = 0, OtherChange = 0.9 }.Log();
         var result = Read(capture);
         Assert.True(result.Verdict == "no-response", result.Sentence);
         Assert.True(Math.Abs(result.Change!.Value) < 4 * 0.02, $"{result.Change}");
@@ -40,7 +41,7 @@ public class ResponseTests
     public void Hunting_and_drift_are_not_taken_for_a_response(int seed)
     {
         var result = Read(
-            new Bench(seed)
+            new CommandedValve(seed)
             {
                 Change = 0,
                 Hunting = 0.15,
@@ -49,7 +50,7 @@ public class ResponseTests
         );
         Assert.True(result.Verdict is "no-response" or "unusable", result.Sentence);
         var moved = Read(
-            new Bench(seed)
+            new CommandedValve(seed)
             {
                 Change = 1.2,
                 Hunting = 0.08,
@@ -65,7 +66,7 @@ public class ResponseTests
     public void Some_trials_only_is_intermittent(int seed)
     {
         var result = Read(
-            new Bench(seed)
+            new CommandedValve(seed)
             {
                 Change = 0.8,
                 Count = 5,
@@ -83,19 +84,19 @@ public class ResponseTests
     [InlineData("fall", 0.7, "wrong-way")]
     [InlineData("fall", -0.7, "responds")]
     public void What_it_should_do_can_be_said(string expect, double change, string verdict) =>
-        Assert.Equal(verdict, Read(new Bench(3) { Change = change }.Log(), options: ("expect", expect)).Verdict);
+        Assert.Equal(verdict, Read(new CommandedValve(3) { Change = change }.Log(), options: ("expect", expect)).Verdict);
 
     [Theory]
     [MemberData(nameof(Seeds))]
     public void A_drive_that_ends_by_itself_is_the_module_giving_up_and_a_held_one_is_not(int seed)
     {
-        var ends = Read(new Bench(seed) { Change = 0, Drive = t => t < 0.6 ? 3.0 : 0 }.Log());
+        var ends = Read(new CommandedValve(seed) { Change = 0, Drive = t => t < 0.6 ? 3.0 : 0 }.Log());
         Assert.True(ends.Verdict == "gives-up", ends.Sentence);
         Assert.All(ends.Trials, t => Assert.InRange(t.DriveSeconds!.Value, 0.35, 0.9));
-        var held = Read(new Bench(seed) { Change = 0.7, Drive = t => t < 0.4 ? 3.0 : 0.9 }.Log());
+        var held = Read(new CommandedValve(seed) { Change = 0.7, Drive = t => t < 0.4 ? 3.0 : 0.9 }.Log());
         Assert.True(held.Verdict == "responds", held.Sentence);
         Assert.All(held.Trials, t => Assert.InRange(t.DriveSeconds!.Value - (t.To - t.From), -0.35, 0.35));
-        var none = Read(new Bench(seed) { Change = 0, Drive = _ => 0 }.Log());
+        var none = Read(new CommandedValve(seed) { Change = 0, Drive = _ => 0 }.Log());
         Assert.True(none.Verdict == "no-response" && none.Sentence.Contains("no drive", StringComparison.Ordinal), none.Sentence);
     }
 
@@ -103,7 +104,7 @@ public class ResponseTests
     [MemberData(nameof(Seeds))]
     public void A_change_that_stays_counts_every_edge(int seed)
     {
-        var test = new Bench(seed)
+        var test = new CommandedValve(seed)
         {
             Change = 0.8,
             Count = 4,
@@ -118,14 +119,14 @@ public class ResponseTests
     [Fact]
     public void Once_is_chance_and_never_is_nothing()
     {
-        Assert.Contains(Read(new Bench(1) { Change = 1, Count = 1 }.Log()).Notes, n => n.Code == "one-trial");
-        Assert.Contains(Read(new Bench(1) { Change = 1, Count = 0 }.Log()).Notes, n => n.Code == "no-trial");
+        Assert.Contains(Read(new CommandedValve(1) { Change = 1, Count = 1 }.Log()).Notes, n => n.Code == "one-trial");
+        Assert.Contains(Read(new CommandedValve(1) { Change = 1, Count = 0 }.Log()).Notes, n => n.Code == "no-trial");
     }
 
     [Fact]
     public void A_command_in_words_and_one_of_pulses_are_commands_like_any_other()
     {
-        var test = new Bench(5) { Change = 0.7 };
+        var test = new CommandedValve(5) { Change = 0.7 };
         var capture = test.Log();
         var command = capture.Channels[0];
         var words = command with { Words = ["Off", "On"], Unit = "", Samples = [.. command.Samples.Select(v => v > 20 ? 1f : 0f)] };
@@ -148,75 +149,5 @@ public class ResponseTests
             new ResponseReading().Read(
                 new ReadingRequest(capture) { Channels = channels, Options = options.ToDictionary(o => o.Name, o => o.Value) }
             );
-    }
-
-    /// <summary>A made-up test of a valve: 40 s of rest, then trials of five to seven seconds with twelve to eighteen between.</summary>
-    internal sealed class Bench(int seed)
-    {
-        private readonly Random _random = new(seed);
-
-        public double Change { get; init; }
-        public double OtherChange { get; init; }
-        public double Delay { get; init; } = 0.4;
-        public double Hunting { get; init; }
-        public double Drift { get; init; }
-        public int Count { get; init; } = 4;
-        public int[] Silent { get; init; } = [];
-        public bool Lasting { get; init; }
-        public Func<double, double>? Drive { get; init; }
-        public List<(double From, double To)> Trials { get; } = [];
-
-        /// <summary>Until 20 % of the change: the dead time and a part of the lag.</summary>
-        public double StartsAfter => Delay + 0.5 * -Math.Log(0.8);
-
-        public bool IsOn(double t) => Trials.Any(trial => t >= trial.From && t < trial.To);
-
-        public Capture Log()
-        {
-            var at = 40.0;
-            for (var i = 0; i < Count; i++)
-            {
-                var length = 5 + 2 * _random.NextDouble();
-                Trials.Add((at, Lasting && i == Count - 1 ? 1e9 : at + length));
-                at += length + 12 + 6 * _random.NextDouble();
-            }
-
-            var others = Enumerable.Range(0, 3).Select(i => (From: at + 20 * i, To: at + 20 * i + 5.5)).ToList();
-            var end = at + 70;
-            List<double> times = [];
-            for (var t = 0.0; t < end; t += 0.08 + 0.04 * _random.NextDouble())
-                times.Add(t);
-            double own = 0,
-                other = 0;
-            List<float> response = [];
-            for (var i = 0; i < times.Count; i++)
-            {
-                var late = times[i] - Delay;
-                var live = Trials.FindIndex(trial => late >= trial.From && late < trial.To) is var k && k >= 0 && !Silent.Contains(k);
-                own += ((live ? Change : 0) - own) * 0.18;
-                other += ((others.Any(o => late >= o.From && late < o.To) ? OtherChange : 0) - other) * 0.18;
-                var level = 2.5 + own + other + Hunting * Math.Sin(times[i] / 0.7) + Drift * times[i] + 0.02 * Gauss();
-                response.Add((float)Math.Round(level, 2));
-            }
-
-            var axis = TimeAxis.FromStamps([.. times]);
-            List<Channel> channels =
-            [
-                new("Bypass valve", "%", axis, [.. times.Select(t => IsOn(t) ? 65f : 5f)]),
-                new("Other valve", "%", axis, [.. times.Select(t => others.Any(o => t >= o.From && t < o.To) ? 80f : 0f)]),
-                new("Oil pressure", "bar", axis, [.. response]),
-            ];
-            if (Drive is not null)
-                channels.Add(new("Valve current", "A", axis, [.. times.Select(DriveAt)]));
-            return new Capture("valves.csv", channels, []);
-        }
-
-        private float DriveAt(double t)
-        {
-            var trial = Trials.FirstOrDefault(trial => t >= trial.From && t < trial.To);
-            return (float)((trial.To > 0 ? Drive!(t - trial.From) : 0) + Math.Abs(0.02 * Gauss()));
-        }
-
-        private double Gauss() => Math.Sqrt(-2 * Math.Log(1 - _random.NextDouble())) * Math.Cos(Math.Tau * _random.NextDouble());
     }
 }

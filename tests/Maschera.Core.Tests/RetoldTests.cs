@@ -4,6 +4,8 @@ using Maschera.Core.Quantities;
 using Maschera.Core.Readings;
 using Maschera.Core.Signals;
 using Maschera.Rig;
+using Maschera.Rig.Fuel;
+using Maschera.Rig.Road;
 
 namespace Maschera.Core.Tests;
 
@@ -28,34 +30,24 @@ public class RetoldTests
 
     private static readonly Dictionary<string, Func<Case>> s_cases = new()
     {
-        ["hold-leaks"] = () => new("pressure-hold", new PressureHoldTests.Rail(3) { LossAMinute = 0.6 }.Log(true), [], "verdict"),
-        ["hold-holds"] = () => new("pressure-hold", new PressureHoldTests.Rail(4) { LossAMinute = 0.05 }.Log(true), [], "verdict"),
+        ["hold-leaks"] = () => new("pressure-hold", new HeldRail(3) { LossAMinute = 0.6 }.Log(true), [], "verdict"),
+        ["hold-holds"] = () => new("pressure-hold", new HeldRail(4) { LossAMinute = 0.05 }.Log(true), [], "verdict"),
         ["hold-shut"] = () =>
-            new(
-                "pressure-hold",
-                new PressureHoldTests.Rail(5) { HalfLife = 120 }.Log(true),
-                new() { ["shut"] = "supply" },
-                "verdict",
-                "with"
-            )
+            new("pressure-hold", new HeldRail(5) { HalfLife = 120 }.Log(true), new() { ["shut"] = "supply" }, "verdict", "with")
             {
-                Reference = new PressureHoldTests.Rail(25) { HalfLife = 4_000 }.Log(true),
+                Reference = new HeldRail(25) { HalfLife = 4_000 }.Log(true),
             },
-        ["injector-low"] = () =>
-            new("injector-balance", new InjectorBalanceTests.Rail(6) { Odd = 3, OddFlow = 0.78 }.Log(), [], "verdict", "mode"),
-        ["injector-even"] = () => new("injector-balance", new InjectorBalanceTests.Rail(7).Log(), [], "verdict", "mode"),
+        ["injector-low"] = () => new("injector-balance", new FiredRail(6) { Odd = 3, OddFlow = 0.78 }.Log(), [], "verdict", "mode"),
+        ["injector-even"] = () => new("injector-balance", new FiredRail(7).Log(), [], "verdict", "mode"),
         ["injector-all"] = () =>
-            new("injector-balance", new InjectorBalanceTests.Rail(8) { All = 0.8 }.Log(), [], "verdict")
-            {
-                Reference = new InjectorBalanceTests.Rail(58).Log(),
-            },
-        ["knock-real"] = () => new("knock", new KnockTests.Drive(2) { Real = true, Coolant = 109 }.Log(), [], "verdict"),
-        ["knock-false"] = () => new("knock", new KnockTests.Drive(3) { Noise = true, Coolant = 88 }.Log(), [], "verdict"),
-        ["knock-none"] = () => new("knock", new KnockTests.Drive(4) { Coolant = 90 }.Log(), [], "verdict"),
+            new("injector-balance", new FiredRail(8) { All = 0.8 }.Log(), [], "verdict") { Reference = new FiredRail(58).Log() },
+        ["knock-real"] = () => new("knock", new KnockingDrive(2) { Real = true, Coolant = 109 }.Log(), [], "verdict"),
+        ["knock-false"] = () => new("knock", new KnockingDrive(3) { Noise = true, Coolant = 88 }.Log(), [], "verdict"),
+        ["knock-none"] = () => new("knock", new KnockingDrive(4) { Coolant = 90 }.Log(), [], "verdict"),
         ["start-battery"] = () =>
             new(
                 "start-conditions",
-                new StartConditionsTests.Cranking(2)
+                new NoStart(2)
                 {
                     Battery = 8.6,
                     Rpm = 70,
@@ -65,25 +57,25 @@ public class RetoldTests
                 "verdict",
                 "first"
             ),
-        ["start-rail"] = () => new("start-conditions", new StartConditionsTests.Cranking(3) { Rail = 90 }.Log(), [], "verdict", "first"),
-        ["start-met"] = () => new("start-conditions", new StartConditionsTests.Cranking(4).Log(), [], "verdict", "first"),
+        ["start-rail"] = () => new("start-conditions", new NoStart(3) { Rail = 90 }.Log(), [], "verdict", "first"),
+        ["start-met"] = () => new("start-conditions", new NoStart(4).Log(), [], "verdict", "first"),
         ["response-dead"] = () =>
             new(
                 "response",
-                new ResponseTests.Bench(3) { Change = 0 }.Log(),
+                new CommandedValve(3) { Change = 0 }.Log(),
                 new() { ["command"] = "Bypass valve", ["response"] = "Oil pressure" },
                 "verdict"
             ),
         ["response-works"] = () =>
             new(
                 "response",
-                new ResponseTests.Bench(4) { Change = 1.2 }.Log(),
+                new CommandedValve(4) { Change = 1.2 }.Log(),
                 new() { ["command"] = "Bypass valve", ["response"] = "Oil pressure" },
                 "verdict"
             ),
-        ["wheel-dead"] = () => new("wheel-speeds", new WheelSpeedsTests.Drive(3) { Fault = "dead", FaultyWheel = 2 }.Log(), [], "verdict"),
-        ["wheel-size"] = () => new("wheel-speeds", new WheelSpeedsTests.Drive(5) { Size = 1.05, FaultyWheel = 1 }.Log(), [], "verdict"),
-        ["wheel-sound"] = () => new("wheel-speeds", new WheelSpeedsTests.Drive(6).Log(), [], "verdict"),
+        ["wheel-dead"] = () => new("wheel-speeds", new FourWheels(3) { Fault = "dead", FaultyWheel = 2 }.Log(), [], "verdict"),
+        ["wheel-size"] = () => new("wheel-speeds", new FourWheels(5) { Size = 1.05, FaultyWheel = 1 }.Log(), [], "verdict"),
+        ["wheel-sound"] = () => new("wheel-speeds", new FourWheels(6).Log(), [], "verdict"),
         ["boost-slow"] = () => new("tracking", LogMaker.Follow(2, new LogMaker.Follower(1.1, 0.9)), [], "verdict"),
         ["boost-below"] = () => new("tracking", LogMaker.Follow(3, new LogMaker.Follower(6, 0.8) { Gain = 0.6 }), [], "verdict"),
         ["boost-follows"] = () => new("tracking", LogMaker.Follow(4, new LogMaker.Follower(6, 0.8)), [], "verdict"),
@@ -132,15 +124,15 @@ public class RetoldTests
             new("cylinder-pressure", Breathing(new BreathingPlan(EngineCatalogue.Orsa) { CrankSensor = true }), [], "verdict"),
         ["ring-short"] = () =>
         {
-            var ring = new PulseCountTests.Ring(3);
+            var ring = new ToothedRing(3);
             ring.Gone.Add(5);
             return new("pulse-count", ring.Capture(), new() { ["target"] = $"{ring.Places}" }, "verdict", "perRevolution");
         },
         ["ring-whole"] = () =>
             new(
                 "pulse-count",
-                new PulseCountTests.Ring(4).Capture(),
-                new() { ["target"] = $"{new PulseCountTests.Ring(4).Places}" },
+                new ToothedRing(4).Capture(),
+                new() { ["target"] = $"{new ToothedRing(4).Places}" },
                 "verdict",
                 "perRevolution"
             ),

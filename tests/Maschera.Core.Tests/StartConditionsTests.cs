@@ -2,6 +2,7 @@ using Maschera.Core.Engines;
 using Maschera.Core.Readings;
 using Maschera.Core.Readings.StartConditions;
 using Maschera.Core.Signals;
+using Maschera.Rig.Fuel;
 
 namespace Maschera.Core.Tests;
 
@@ -14,7 +15,7 @@ public class StartConditionsTests
     [MemberData(nameof(Seeds))]
     public void The_first_gate_that_is_shut_is_named_and_what_follows_is_not_accused(int seed)
     {
-        (string First, Cranking Log)[] cases =
+        (string First, NoStart Log)[] cases =
         [
             (
                 "battery",
@@ -53,12 +54,12 @@ public class StartConditionsTests
     [MemberData(nameof(Seeds))]
     public void Nothing_missing_rules_out_what_was_logged_and_a_start_is_a_start(int seed)
     {
-        var met = Read(new Cranking(seed).Log());
+        var met = Read(new NoStart(seed).Log());
         Assert.True(met.Verdict == "all-met", met.Sentence);
         Assert.Null(met.First);
         Assert.Equal(6, met.Conditions.Count);
         Assert.All(met.Conditions, c => Assert.Equal("met", c.State));
-        var starts = Read(new Cranking(seed) { Starts = true, Battery = 9.2 }.Log());
+        var starts = Read(new NoStart(seed) { Starts = true, Battery = 9.2 }.Log());
         Assert.Equal("starts", starts.Verdict);
         Assert.Null(starts.First);
         Assert.Contains(starts.Notes, n => n.Code == "missing-on-the-way");
@@ -68,7 +69,7 @@ public class StartConditionsTests
     [MemberData(nameof(Seeds))]
     public void What_was_not_logged_is_neither_met_nor_missing(int seed)
     {
-        var log = new Cranking(seed).Log();
+        var log = new NoStart(seed).Log();
         foreach (
             var (channel, condition) in (ReadOnlySpan<(string, string)>)
                 [("Sync", "sync"), ("Rail pressure", "rail-pressure"), ("Immobiliser", "immobiliser")]
@@ -84,7 +85,7 @@ public class StartConditionsTests
     [Fact]
     public void A_petrol_engine_needs_less_speed_and_what_it_is_told()
     {
-        var log = new Cranking(2) { Rpm = 135, Rail = 30 }.Log();
+        var log = new NoStart(2) { Rpm = 135, Rail = 30 }.Log();
         Assert.Equal("speed", Read(log).First);
         var petrol = new Engine
         {
@@ -102,8 +103,8 @@ public class StartConditionsTests
     [Fact]
     public void An_engine_that_is_hardly_turned_tells_nothing()
     {
-        Assert.Contains(Read(new Cranking(3) { Seconds = 0.6 }.Log()).Notes, n => n.Code == "not-cranked");
-        Assert.True(Read(new Cranking(3) { Seconds = 0 }.Log()).IsUnusable);
+        Assert.Contains(Read(new NoStart(3) { Seconds = 0.6 }.Log()).Notes, n => n.Code == "not-cranked");
+        Assert.True(Read(new NoStart(3) { Seconds = 0 }.Log()).IsUnusable);
     }
 
     private static StartConditionsResult Read(Capture capture, Engine? engine = null, string? need = null) =>
@@ -122,66 +123,4 @@ public class StartConditionsTests
                     Options = need is null ? new Dictionary<string, string>() : new() { ["need"] = need },
                 }
             );
-
-    /// <summary>Key on for two seconds, then cranking; everything as it should be unless told otherwise.</summary>
-    internal sealed class Cranking(int seed)
-    {
-        private const double Begins = 2;
-
-        private readonly Random _random = new(seed);
-
-        public double Battery { get; init; } = 10.6;
-        public double Rpm { get; init; } = 215;
-        public double Rail { get; init; } = 290;
-        public double? SyncAt { get; init; } = 0.7;
-        public double Quantity { get; init; } = 22;
-        public string Immobiliser { get; init; } = "released";
-        public bool Starts { get; init; }
-        public double Seconds { get; init; } = 6;
-
-        public Capture Log()
-        {
-            List<double> times = [];
-            for (var t = 0.0; t < Begins + Seconds + 2; t += 0.06 + 0.04 * _random.NextDouble())
-                times.Add(t);
-            var axis = TimeAxis.FromStamps([.. times]);
-            bool Turned(double t) => t >= Begins && t < Begins + Seconds;
-            bool Runs(double t) => Starts && t >= Begins + Seconds;
-            double Wobble() => 1 + 0.02 * (_random.NextDouble() - 0.5);
-            Channel Made(string name, string unit, Func<double, double> value) =>
-                new(name, unit, axis, [.. times.Select(t => (float)value(t))]);
-            return new Capture(
-                "cranking.csv",
-                [
-                    Made(
-                        "Engine speed",
-                        "rpm",
-                        t =>
-                            Runs(t) ? 850
-                            : Turned(t) ? Math.Round(Rpm * Math.Min(1, (t - Begins) / 0.3 + 0.15) * Wobble())
-                            : 0
-                    ),
-                    Made(
-                        "Battery voltage",
-                        "V",
-                        t =>
-                            Runs(t) ? 14
-                            : Turned(t) ? Battery * Wobble()
-                            : 12.5
-                    ),
-                    Made("Rail pressure", "bar", t => Turned(t) || Runs(t) ? Rail * (1 - Math.Exp(-(t - Begins) / 0.5)) : 2),
-                    Made("Injection quantity", "mg", t => SyncAt is { } s && (Turned(t) || Runs(t)) && t > Begins + s ? Quantity : 0),
-                    Made("Sync", "", t => SyncAt is { } s && (Turned(t) || Runs(t)) && t >= Begins + s ? 1 : 0) with
-                    {
-                        Words = ["searching", "in step"],
-                    },
-                    Made("Immobiliser", "", _ => 0) with
-                    {
-                        Words = [Immobiliser],
-                    },
-                ],
-                []
-            );
-        }
-    }
 }

@@ -204,7 +204,8 @@ internal sealed class EvidenceReader(Likelihoods known, int cylinders, bool clea
                 ' ',
                 channels
                     .EnumerateObject()
-                    .Where(c => c.Value.ValueKind == JsonValueKind.String)
+                    // The other side's sensor is only held against this one.
+                    .Where(c => c.Value.ValueKind == JsonValueKind.String && c.Name != "other")
                     .OrderBy(c => c.Name == "command" ? 0 : 1)
                     .Select(c => c.Value.GetString())
             )

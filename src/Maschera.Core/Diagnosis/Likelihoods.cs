@@ -30,6 +30,9 @@ public sealed class Likelihoods
     private readonly List<(string Complaint, Regex Words)> _said = [];
     private readonly Dictionary<string, Dictionary<string, Dictionary<string, double>>> _findings = [];
     private readonly List<Check> _checks = [];
+    private readonly Dictionary<string, string> _parts = [];
+
+    private const string SeenPrefix = "seen/";
 
     private readonly Dictionary<string, double> _accidents = [];
 
@@ -41,6 +44,13 @@ public sealed class Likelihoods
     public IReadOnlyCollection<Fault> Faults => _faults.Values;
 
     public IReadOnlyList<Check> Checks => _checks;
+
+    /// <summary>What a person can see without an instrument, in the order of the file.</summary>
+    public IEnumerable<string> Seen =>
+        _findings.Keys.Where(k => k.StartsWith(SeenPrefix, StringComparison.Ordinal)).Select(k => k[SeenPrefix.Length..]);
+
+    /// <summary>Parts that can be renewed or swapped: the fault each cures, with its name for a person.</summary>
+    public IReadOnlyDictionary<string, string> Parts => _parts;
 
     /// <summary>The fault of that name; null where there is none.</summary>
     public Fault? Find(string name) => _faults.GetValueOrDefault(name);
@@ -112,7 +122,10 @@ public sealed class Likelihoods
                 Finding(words[1])[words[2]] = Pairs(halves[1]);
                 break;
             case "seen":
-                Finding($"seen/{words[1]}")["present"] = Pairs(halves[1]);
+                Finding(SeenPrefix + words[1])["present"] = Pairs(halves[1]);
+                break;
+            case "part":
+                _parts[words[1]] = halves[1];
                 break;
             case "accident":
                 _accidents[words[1]] = double.Parse(words[2], CultureInfo.InvariantCulture);

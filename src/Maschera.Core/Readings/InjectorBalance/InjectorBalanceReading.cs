@@ -50,6 +50,14 @@ public sealed partial class InjectorBalanceReading : ReadingOf<InjectorBalanceRe
 
     public override IReadOnlyList<string> ReferenceRoles => ["pressure"];
 
+    /// <summary>Where a rail's pressure was captured with the injectors' command, the engine standing.</summary>
+    public override IEnumerable<Suggestion> Suggest(CaptureFacts capture) =>
+        capture.State is not ("idle" or "load" or "cranking" or "deceleration")
+        && capture.Channels.Any(c => RailNames().IsMatch(c.Name))
+        && capture.Channels.Any(c => c.Name.Contains("inject", StringComparison.OrdinalIgnoreCase))
+            ? [new(OnlyIfUsable: true)]
+            : [];
+
     public override bool ComparesVisits => true;
 
     protected override InjectorBalanceResult Make(ReadingRequest request, CancellationToken cancel)

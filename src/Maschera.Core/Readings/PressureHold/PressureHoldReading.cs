@@ -51,6 +51,14 @@ public sealed partial class PressureHoldReading : ReadingOf<PressureHoldResult>
 
     public override IReadOnlyList<string> ReferenceRoles => ["pressure"];
 
+    /// <summary>Where a pressure was logged with its pump.</summary>
+    public override IEnumerable<Suggestion> Suggest(CaptureFacts capture) =>
+        capture.Channels.Count <= 4
+        && capture.Channels.Any(c => PressureUnits().IsMatch(c.Unit))
+        && capture.Channels.Any(c => c.Name.Contains("pump", StringComparison.OrdinalIgnoreCase) && !PressureUnits().IsMatch(c.Unit))
+            ? [new(OnlyIfUsable: true)]
+            : [];
+
     public override bool ComparesVisits => true;
 
     protected override PressureHoldResult Make(ReadingRequest request, CancellationToken cancel)

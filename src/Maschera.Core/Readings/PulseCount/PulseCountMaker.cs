@@ -21,11 +21,12 @@ internal sealed class PulseCountMaker(
         var signal = channels["signal"];
         var levels = pulses.IsSine ? null : Levels(signal);
         var verdict = VerdictOf();
+        var beside = channels.TryGetValue("other", out var other) ? SideBySide.Of(signal, other, ring.Teeth) : null;
         return new PulseCountResult
         {
             Verdict = verdict,
             Sentence = Sentence(verdict),
-            Notes = Notes(levels),
+            Notes = [.. Notes(levels), .. Beside(other, beside)],
             Channels = RoleResolver.Names(channels),
             Span = new Stretch(
                 pulses.Begins[Math.Min(turns.Starts[0], pulses.Count - 1)],
@@ -41,8 +42,28 @@ internal sealed class PulseCountMaker(
             RunoutPercent = ring.Runout,
             Dropouts = [.. ring.Dropouts.Select(d => new Stretch(d.From, d.To))],
             Ring = ring.Ring,
+            Beside = beside,
         };
     }
+
+    private static IEnumerable<Note> Beside(Channel? other, SensorBeside? beside) =>
+        beside is not null
+            ?
+            [
+                new("beside", beside.Text),
+                .. beside.PulsesPerSecond is null
+                    ?
+                    [
+                        new Note(
+                            "other-pace",
+                            $"'{beside.Channel}' never ran at this pace: sizes are brought to one pace. Turn both wheels alike to be sure."
+                        ),
+                    ]
+                    : (Note[])[],
+            ]
+        : other is not null
+            ? [new("not-beside", $"'{other.Name}' can't be compared: it gives too few pulses, or is another kind of sensor.")]
+        : [];
 
     private string VerdictOf()
     {

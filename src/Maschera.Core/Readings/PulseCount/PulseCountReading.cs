@@ -19,7 +19,8 @@ public sealed partial class PulseCountReading : ReadingOf<PulseCountResult>
         "Revolutions are told by the mark, by how often the wheel was turned by hand, or by the pattern that repeats; what most of them "
         + "count is the ring.\n"
         + "A gap at the same tooth of nearly every revolution is a tooth that is gone, one elsewhere a pulse that was lost; run-out is "
-        + "half of the largest less the smallest mean tooth.";
+        + "half of the largest less the smallest mean tooth. "
+        + "Beside another sensor, pulses of the same pace are compared; how a signal swells within a revolution is freed of the pace.";
 
     public override JobStep Step => JobStep.Circuit;
 
@@ -33,7 +34,12 @@ public sealed partial class PulseCountReading : ReadingOf<PulseCountResult>
         Verdict.Unusable,
     ];
 
-    public override IReadOnlyList<Role> Roles { get; } = [new("signal", "Signal", [], []), new("mark", "One event a revolution", [], [])];
+    public override IReadOnlyList<Role> Roles { get; } =
+    [
+        new("signal", "Signal", [], []),
+        new("mark", "One event a revolution", [], []),
+        new("other", "Sensor of the other side, to compare with", [], []),
+    ];
 
     public override IReadOnlyList<ReadingOption> Options { get; } =
     [
@@ -42,6 +48,25 @@ public sealed partial class PulseCountReading : ReadingOf<PulseCountResult>
         new("low", "Low level from..to", OptionType.Words),
         new("high", "High level from..to", OptionType.Words),
     ];
+
+    /// <summary>Where a wheel's sensor was captured; two of them are each held against the other.</summary>
+    public override IEnumerable<Suggestion> Suggest(CaptureFacts capture)
+    {
+        var sensors =
+            capture.IsLog || capture.State is "idle" or "load" or "cranking" ? [] : capture.Channels.Where(IsWheelSensor).ToList();
+        return sensors.Count switch
+        {
+            1 => [new(new Dictionary<string, string> { ["signal"] = sensors[0].Name }, OnlyIfUsable: true)],
+            2 => [Pair(sensors[0], sensors[1]), Pair(sensors[1], sensors[0])],
+            _ => [],
+        };
+    }
+
+    private static bool IsWheelSensor(ChannelFacts channel) =>
+        channel.Unit == "V" && WheelSensors().IsMatch(channel.Name) && !MarkNames().IsMatch(channel.Name);
+
+    private static Suggestion Pair(ChannelFacts own, ChannelFacts other) =>
+        new(new Dictionary<string, string> { ["signal"] = own.Name, ["other"] = other.Name }, OnlyIfUsable: true);
 
     public override bool ComparesVisits => true;
 
@@ -196,6 +221,9 @@ public sealed partial class PulseCountReading : ReadingOf<PulseCountResult>
 
     [GeneratedRegex(@"\bmark|index|strobe|once|turn\b|revolution|tape|marke", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
     private static partial Regex MarkNames();
+
+    [GeneratedRegex(@"(?:wheel|front|rear|left|right|ring)\b.*\bsensor", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
+    private static partial Regex WheelSensors();
 
     [GeneratedRegex("ring|wheel|tooth|teeth|speed|sensor|pickup|geber|pulse", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
     private static partial Regex SignalNames();

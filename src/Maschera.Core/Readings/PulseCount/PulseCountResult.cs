@@ -47,6 +47,10 @@ public sealed record PulseCountResult : ReadingResult
     /// <summary>Where pulses were lost that come in other revolutions.</summary>
     public IReadOnlyList<Stretch> Dropouts { get; init; } = [];
 
+    /// <summary>Beside the sensor of the other side; null where none was named.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
+    public SensorBeside? Beside { get; init; }
+
     /// <summary>The ring, tooth by tooth.</summary>
     public IReadOnlyList<RingTooth> Ring { get; init; } = [];
 

@@ -46,6 +46,28 @@ public sealed partial class ResponseReading : ReadingOf<ResponseResult>
 
     public override IReadOnlyList<string> ReferenceRoles => [];
 
+    /// <summary>Where a log holds little else than things commanded and the one value they should move: each command on its own.</summary>
+    public override IEnumerable<Suggestion> Suggest(CaptureFacts capture)
+    {
+        var drives = capture.Channels.Where(c => c.Unit == "A").ToList();
+        var commands = capture.Channels.Except(drives).Where(c => CommandNames().IsMatch(c.Name)).ToList();
+        var moved = capture.Channels.Except(drives).Except(commands).ToList();
+        if (!capture.IsLog || capture.Channels.Count > MostForATest || moved.Count != 1 || drives.Count > 1)
+            return [];
+        return commands.Select(command => new Suggestion(
+            new[] { ("command", command), ("response", moved[0]) }
+                .Concat(drives.Where(_ => commands.IndexOf(command) == 0).Select(d => ("drive", d)))
+                .ToDictionary(c => c.Item1, c => c.Item2.Name),
+            OnlyIfUsable: true
+        ));
+    }
+
+    /// <summary>A log of a test on a scan tool holds no more columns than that.</summary>
+    private const int MostForATest = 6;
+
+    [GeneratedRegex("valve|solenoid|actuator|command|output test", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
+    private static partial Regex CommandNames();
+
     public override bool ComparesVisits => true;
 
     /// <summary>Several commands of one log are a question each.</summary>

@@ -83,6 +83,7 @@ public sealed class JobModel(MascheraDb db) : PageModel
             .Include(j => j.Engine)
             .Include(j => j.Readings.Where(r => r.Capture!.DeletedAt == null))
             .Include(j => j.Codes.Where(c => c.DeletedAt == null))
+            .Include(j => j.Observations.Where(o => o.DeletedAt == null))
             .Include(j => j.Captures.Where(c => c.DeletedAt == null))
             .FirstOrDefaultAsync(j => j.Id == Id);
 

@@ -91,6 +91,24 @@ public sealed class IndexModel(MascheraDb db, CaptureIntake intake, LiveService 
         return Redirect($"/bench/{id}");
     }
 
+    /// <summary>Records a stand-in other than the engine.</summary>
+    public async Task<IActionResult> OnPostOtherAsync(string? recording)
+    {
+        if (StandInRecordings.Find(recording) is not { } chosen)
+            return BadRequest();
+        if (await db.LiveJobs.FirstOrDefaultAsync(j => j.Id == Form.Job) is not { } job)
+        {
+            ModelState.AddModelError("Form.Job", "Choose the job to record into.");
+            await LoadAsync();
+            return Page();
+        }
+
+        var conditions = new Conditions(chosen.State, 85, null, $"Stand-in: {chosen.Said}");
+        return Redirect(
+            $"/bench/{intake.Take(StoredCapture.Of(job.Id, chosen.Group, conditions), chosen.Record(Random.Shared.Next(1, 10_000)))}"
+        );
+    }
+
     public async Task<IActionResult> OnPostLiveAsync()
     {
         try
