@@ -11,6 +11,9 @@ namespace Maschera.Formats;
 /// </summary>
 public static class CircuitSheetFile
 {
+    /// <summary>Nobody measures more at a component.</summary>
+    private const int MostRows = 2_000;
+
     private static readonly string[] s_columns = ["from", "to", "kind", "value", "unit", "condition", "component"];
 
     /// <summary>Reads the file.</summary>
@@ -36,7 +39,13 @@ public static class CircuitSheetFile
             );
         List<SheetRow> rows = [];
         for (var i = head + 1; i < lines.Count; i++)
-            if (!IsEmpty(lines[i]))
+            if (rows.Count == MostRows)
+                throw new CaptureFormatException(
+                    name,
+                    i + 1,
+                    $"there are more than {MostRows:N0} values: this is no sheet of a component."
+                );
+            else if (!IsEmpty(lines[i]))
                 rows.Add(Row(name, i + 1, Cells(lines[i], delimiter), places));
         return new CircuitSheet(rows);
     }

@@ -104,9 +104,10 @@ public class CircuitTests
     [InlineData("ground,battery -,capacity,1,V,loaded", 3, "'capacity'")]
     [InlineData("ground,battery -,voltage,1,Ohm,loaded", 3, "'Ohm'")]
     [InlineData(",battery -,voltage,1,V,loaded", 3, "from")]
+    [InlineData("ground,battery -,voltage,0.02,V,loaded", 2002, "2,000")]
     public void A_row_that_can_not_be_read_is_refused_with_its_line(string row, int line, string why)
     {
-        var error = Assert.Throws<CaptureFormatException>(() => Read(Battery + row));
+        var error = Assert.Throws<CaptureFormatException>(() => Read(Battery + string.Join('\n', Enumerable.Repeat(row, line - 2))));
         Assert.Equal(line, error.Line);
         Assert.Contains(why, error.Message, StringComparison.Ordinal);
     }

@@ -131,4 +131,29 @@ public class StatisticsTests
         var channel = new Channel("gear", "", TimeAxis.FromStamps([0, 1, 2.5, 4]), [1, 2, 3, 4]);
         Assert.Equal([1, 1, 2, 2, 3, 4], new[] { 0, 0.9, 1, 2.4, 3.9, 9 }.Select(t => Resampling.Held(channel, t)));
     }
+
+    [Theory]
+    [InlineData(0)]
+    [InlineData(1)]
+    [InlineData(7)]
+    [InlineData(24)]
+    [InlineData(300)]
+    [InlineData(5_000)]
+    public void Numbers_of_any_size_and_sign_are_sorted_as_the_base_library_sorts_them(int count)
+    {
+        for (var seed = 0; seed < 5; seed++)
+        {
+            var random = new Random(seed);
+            double[] odd = [0.0, -0.0, double.MaxValue, -double.MaxValue, double.Epsilon, double.PositiveInfinity, double.NegativeInfinity];
+            double[] values =
+            [
+                .. Enumerable.Range(0, count).Select(_ => (random.NextDouble() - 0.5) * Math.Pow(10, random.Next(-30, 30))),
+                .. count > 20 ? odd : [],
+            ];
+            double[] expected = [.. values];
+            Array.Sort(expected);
+            Sorting.Sort(values);
+            Assert.Equal(expected, values);
+        }
+    }
 }

@@ -44,6 +44,47 @@ public sealed class LiveSessionTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task Trials_marked_by_a_key_are_a_command_in_what_is_kept()
+    {
+        var session = Start(new Scripted());
+        await Until(() => session.Ring.Written > 1_000);
+        for (var trial = 0; trial < 3; trial++)
+        {
+            session.Trial(true);
+            session.Trial(true);
+            var at = session.Ring.Written;
+            await Until(() => session.Ring.Written > at + 500);
+            session.Trial(false);
+            at = session.Ring.Written;
+            await Until(() => session.Ring.Written > at + 500);
+        }
+
+        var keep = session.KeepLast(session.Now);
+        await Until(() => keep.IsOver);
+        await session.StopAsync();
+        using var db = _server.Open();
+        var row = db.Channels.Single(c => c.CaptureId == keep.CaptureId && c.Name == TrialMarks.Channel);
+        Assert.Equal("command", row.Role);
+        var samples = new SampleStore(db).Reader(row).LoadAtMost(double.PositiveInfinity).Samples;
+        Assert.Equal(3, samples.Zip(samples.Skip(1)).Count(pair => pair is (0, 1)));
+        Assert.Equal(3, samples.Zip(samples.Skip(1)).Count(pair => pair is (1, 0)));
+    }
+
+    [Fact]
+    public async Task A_recording_that_began_before_the_first_trial_says_that_it_has_no_place_for_them()
+    {
+        var session = Start(new Scripted());
+        await Until(() => session.Ring.Written > 1_000);
+        var keep = session.Record();
+        Assert.Throws<ScopeException>(() => session.Trial(true));
+        session.Finish(keep.Id);
+        await Until(() => keep.IsOver);
+        session.Trial(true);
+        Assert.True(session.Trials.IsOn);
+        await session.StopAsync();
+    }
+
+    [Fact]
     public async Task Only_one_recording_starts_however_many_ask_at_once()
     {
         var session = Start(new Scripted());

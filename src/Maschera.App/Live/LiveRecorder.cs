@@ -15,6 +15,9 @@ public sealed class LiveKeep(int id, string name)
     public string Name { get; } = name;
     public bool IsOver { get; internal set; }
 
+    /// <summary>True for one that goes on until somebody finishes it.</summary>
+    public bool IsRecording { get; init; }
+
     /// <summary>The capture once it is safely kept; null before.</summary>
     public int? CaptureId
     {
@@ -59,14 +62,14 @@ internal sealed class LiveRecorder(LiveSession session, IServiceScopeFactory sco
     public LiveKeep Record()
     {
         lock (_gate)
-            return _keeps.Any(k => !k.IsOver && k.Name == Recorded)
+            return _keeps.Any(k => k is { IsOver: false, IsRecording: true })
                 ? throw new ScopeException("A recording runs already.")
                 : Begin(session.Ring.Written, long.MaxValue, Recorded);
     }
 
     private LiveKeep Begin(long first, long end, string name)
     {
-        var keep = new LiveKeep(_keeps.Count + 1, name);
+        var keep = new LiveKeep(_keeps.Count + 1, name) { IsRecording = end == long.MaxValue };
         _keeps.Add(keep);
         _ = Task.Run(() => Write(keep, first, end));
         return keep;
@@ -74,7 +77,10 @@ internal sealed class LiveRecorder(LiveSession session, IServiceScopeFactory sco
 
     private void Write(LiveKeep keep, long first, long end)
     {
-        var (rate, probes) = (session.Settings.Rate, session.Settings.Probes);
+        var rate = session.Settings.Rate;
+        List<Probe> probes = [.. session.Settings.Probes];
+        if (session.Trials.Any)
+            probes.Add(new(TrialMarks.Channel, "", 1, "command"));
         try
         {
             using var scope = scopes.CreateScope();
@@ -85,7 +91,7 @@ internal sealed class LiveRecorder(LiveSession session, IServiceScopeFactory sco
                 sink =>
                 {
                     sink.Begin([.. probes.Select(p => new ChannelInfo(p.Name, p.Unit, 0, 1 / rate))], 1, 0);
-                    return Copy(keep, sink, first, end) > 0
+                    return Copy(keep, sink, probes.Count, first, end) > 0
                         ? session.Lost
                         : throw new ScopeException("Nothing came in yet, so nothing was kept.");
                 }
@@ -102,9 +108,9 @@ internal sealed class LiveRecorder(LiveSession session, IServiceScopeFactory sco
     }
 
     /// <summary>Copies samples as they come, until the end, the finish of the recording or the instrument's.</summary>
-    private long Copy(LiveKeep keep, ICaptureSink sink, long first, long end)
+    private long Copy(LiveKeep keep, ICaptureSink sink, int channels, long first, long end)
     {
-        var block = new SampleBlock(1, session.Settings.Probes.Count, SampleStore.BlockSamples);
+        var block = new SampleBlock(1, channels, SampleStore.BlockSamples);
         var counts = new short[block.Capacity];
         var at = first;
         while (at < end)
@@ -137,6 +143,8 @@ internal sealed class LiveRecorder(LiveSession session, IServiceScopeFactory sco
                 block.Values[c][i] = (float)session.Settings.ValueOf(c, counts[i]);
         }
 
+        if (block.Values.Length > session.Settings.Probes.Count)
+            session.Trials.Fill(at, block.Values[^1].AsSpan(0, block.Count));
         for (var i = 0; i < block.Count; i++)
             block.Times[0][i] = (after + i) / session.Settings.Rate;
     }

@@ -33,6 +33,9 @@ public sealed class LiveSession : IDisposable
     public ScopeSettings Settings { get; }
     public LiveRing Ring { get; }
 
+    /// <summary>Trials that somebody marks by a key.</summary>
+    public TrialMarks Trials { get; } = new();
+
     /// <summary>Tells what engine and person do, for the captures kept.</summary>
     public Func<Conditions> Conditions { get; }
 
@@ -119,6 +122,15 @@ public sealed class LiveSession : IDisposable
     /// <summary>Records from now until it is finished.</summary>
     /// <exception cref="ScopeException">A recording runs already.</exception>
     public LiveKeep Record() => _recorder.Record();
+
+    /// <summary>Begins or ends a trial now.</summary>
+    /// <exception cref="ScopeException">A recording runs that began without trials: they would be missing in it.</exception>
+    public void Trial(bool on)
+    {
+        if (!Trials.Any && Keeps.Any(k => !k.IsOver && k.IsRecording))
+            throw new ScopeException("This recording began before the first trial and has no place for them. Finish it and start it anew.");
+        Trials.Set(on, Ring.Written);
+    }
 
     /// <summary>Finishes a recording: what came in until now is kept.</summary>
     public void Finish(int keep)

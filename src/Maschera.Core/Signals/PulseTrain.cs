@@ -29,7 +29,7 @@ public static class PulseTrain
         for (var i = 0; i < samples.Length; i += stride)
             if (float.IsFinite(samples[i]))
                 finite.Add(samples[i]);
-        finite.Sort();
+        Sorting.Sort(finite);
         var sorted = System.Runtime.InteropServices.CollectionsMarshal.AsSpan(finite);
         if (sorted.Length == 0)
             return new Rails(double.NaN, double.NaN);

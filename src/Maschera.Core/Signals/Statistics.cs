@@ -7,7 +7,7 @@ public static class Statistics
     public static double[] Sorted(IEnumerable<double> values)
     {
         var sorted = values.Where(double.IsFinite).ToArray();
-        Array.Sort(sorted);
+        Sorting.Sort(sorted);
         return sorted;
     }
 
@@ -31,7 +31,7 @@ public static class Statistics
         for (var i = 0; i < samples.Length; i += stride)
             if (float.IsFinite(samples[i]))
                 picked.Add(samples[i]);
-        picked.Sort();
+        Sorting.Sort(picked);
         return Quantile(System.Runtime.InteropServices.CollectionsMarshal.AsSpan(picked), share);
     }
 

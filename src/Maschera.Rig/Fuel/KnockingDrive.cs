@@ -37,7 +37,7 @@ public sealed class KnockingDrive(int seed)
             [
                 Made("Knock retard", "°", i => sign * Math.Round(Math.Max(0, retards[i]), 1)),
                 Made("Engine load", "%", i => (Pulling(times[i]) ? 88 : 28) + 2 * (_random.NextDouble() - 0.5)),
-                Made("Engine speed", "rpm", i => 1_900 + (Pulling(times[i]) ? 350 * Since(times[i]) : 0) + 10 * _random.NextDouble()),
+                Made("Engine speed", "rpm", i => Rpm(Since(times[i])) + 10 * _random.NextDouble()),
                 Made("Coolant temperature", "°C", _ => Coolant),
                 Made("Intake air temperature", "°C", _ => 34),
                 Made("Spark advance", "°", i => (Pulling(times[i]) ? 18 : 31) - Math.Max(0, retards[i])),
@@ -45,6 +45,9 @@ public sealed class KnockingDrive(int seed)
             []
         );
     }
+
+    /// <summary>It climbs for six seconds of pulling and falls back to cruising.</summary>
+    private static double Rpm(double since) => 1_900 + 350 * Math.Min(since, 6) * Math.Exp(-Math.Max(0, since - 6) / 1.6);
 
     private double Retard(double since, bool pulling)
     {

@@ -62,7 +62,7 @@ public static class SheetPlan
         var signals = terminals.Where(WireJudge.IsSignal).ToList();
         List<PlannedMeasure> plan = [];
         if (supplies.Any(s => !WireJudge.IsRegulated(s)))
-            plan.Add(new("battery +", "battery -", SheetQuantity.Voltage, false, "the battery's own", ForAll: true));
+            plan.Add(new("battery +", "battery -", SheetQuantity.Voltage, false, "what the battery has meanwhile", ForAll: true));
         plan.AddRange(grounds.Select(g => Loaded(g, "battery -", $"up to {WireJudge.Volts(WireJudge.GroundLoss)}")));
         plan.AddRange(supplies.Select(s => Loaded(s, "battery -", SupplyShould(s))));
         plan.AddRange(signals.Select(s => Loaded(s, $"module {s}", $"up to {WireJudge.Volts(WireJudge.SignalLoss)}")));

@@ -4,7 +4,7 @@ using Maschera.Core.Vehicle;
 namespace Maschera.Core.Readings.Circuit;
 
 /// <summary>Judges one wire of a component from the rows of its sheet.</summary>
-internal sealed class WireJudge(IReadOnlyList<SheetRow> rows, IReadOnlyList<string>? pins = null)
+internal sealed class WireJudge
 {
     /// <summary>What a wire may lose under load, V: a ground, a supply from the battery, a signal to its module.</summary>
     internal const double GroundLoss = 0.1,
@@ -25,11 +25,32 @@ internal sealed class WireJudge(IReadOnlyList<SheetRow> rows, IReadOnlyList<stri
 
     private static readonly string[] s_grounds = ["battery -", "chassis", "module ground"];
 
+    private readonly List<SheetRow> _rows;
+    private readonly List<SheetRow> _voltages;
+    private readonly IReadOnlyList<string> _pins;
+    private readonly Dictionary<(string State, bool Loaded), double> _batteries;
+    private readonly Dictionary<(string Supply, string State), double> _supplies;
+
+    /// <param name="rows">Of one component, with those that hold for all.</param>
+    /// <param name="pins">Terminals it has beside those measured; null for none.</param>
+    public WireJudge(IReadOnlyList<SheetRow> rows, IReadOnlyList<string>? pins = null)
+    {
+        // The same said again proves nothing more.
+        _rows = [.. rows.DistinctBy(r => (r.From, r.To, r.Quantity, r.Value, r.Condition))];
+        _voltages = [.. _rows.Where(r => r.Quantity == SheetQuantity.Voltage && double.IsFinite(r.Value))];
+        _pins = pins ?? [];
+        (_batteries, _supplies) = (Batteries(_voltages), Supplies(_voltages));
+        Wires = Named();
+    }
+
     /// <summary>The component's own terminals that the sheet or its pins name, ground first, then supplies, then signals.</summary>
-    public IReadOnlyList<string> Wires =>
+    public IReadOnlyList<string> Wires { get; }
+
+    private List<string> Named() =>
         [
-            .. rows.SelectMany(r => new[] { r.From, r.To })
-                .Concat(pins ?? [])
+            .. _rows
+                .SelectMany(r => new[] { r.From, r.To })
+                .Concat(_pins)
                 .Where(t => IsGround(t) || IsSupply(t) || IsSignal(t))
                 .Distinct()
                 .OrderBy(t =>
@@ -42,7 +63,7 @@ internal sealed class WireJudge(IReadOnlyList<SheetRow> rows, IReadOnlyList<stri
 
     /// <summary>Resistances with the circuit live, and continuity without load: they prove nothing.</summary>
     public IEnumerable<SheetRow> Proofless =>
-        rows.Where(r => r.Quantity == SheetQuantity.Resistance && (r.IsLive || IsOneWire(r) && r.Value <= TooMuch));
+        _rows.Where(r => r.Quantity == SheetQuantity.Resistance && (r.IsLive || IsOneWire(r) && r.Value <= TooMuch));
 
     public static bool IsGround(string terminal) => terminal == "ground" || terminal.StartsWith("ground ", StringComparison.Ordinal);
 
@@ -69,7 +90,7 @@ internal sealed class WireJudge(IReadOnlyList<SheetRow> rows, IReadOnlyList<stri
 
     private IEnumerable<WireState> Ground(string wire)
     {
-        foreach (var row in Voltages().Where(r => s_grounds.Any(g => r.IsBetween(wire, g))))
+        foreach (var row in _voltages.Where(r => s_grounds.Any(g => r.IsBetween(wire, g))))
             yield return OfLoss(
                 wire,
                 row,
@@ -79,39 +100,19 @@ internal sealed class WireJudge(IReadOnlyList<SheetRow> rows, IReadOnlyList<stri
                 $"between the {Spoken(wire)} and {Spoken(Other(row, wire))}"
             );
         // The supply is there and the component still gets too little: what is lost lies in the ground.
-        foreach (
-            var row in Voltages()
-                .Where(r => r.IsLoaded && rows.Any(IsSupplyAlike(r)) && IsSupply(Other(r, wire)) && r.IsBetween(wire, Other(r, wire)))
-        )
-        {
-            var supply = Voltages().First(IsSupplyAlike(row));
-            yield return OfLoss(
-                wire,
-                row,
-                Math.Abs(supply.Value) - Math.Abs(row.Value),
-                GroundLoss,
-                Math.Abs(supply.Value),
-                $"in the {Spoken(wire)}"
-            );
-        }
-
+        foreach (var row in _voltages.Where(r => r.IsLoaded && IsSupply(Other(r, wire)) && r.IsBetween(wire, Other(r, wire))))
+            if (_supplies.TryGetValue((Other(row, wire), row.State), out var supply))
+                yield return OfLoss(wire, row, supply - Math.Abs(row.Value), GroundLoss, supply, $"in the {Spoken(wire)}");
         foreach (var state in Continuity(wire, s_grounds))
             yield return state;
-
-        Func<SheetRow, bool> IsSupplyAlike(SheetRow row) =>
-            other =>
-                other.Quantity == SheetQuantity.Voltage
-                && other.IsLoaded
-                && other.State == row.State
-                && s_grounds.Any(g => other.IsBetween(Other(row, wire), g));
     }
 
     private IEnumerable<WireState> Supply(string wire)
     {
-        foreach (var row in Voltages().Where(r => s_grounds.Any(g => r.IsBetween(wire, g))))
+        foreach (var row in _voltages.Where(r => s_grounds.Any(g => r.IsBetween(wire, g))))
         foreach (var state in OfSupply(wire, row, Math.Abs(row.Value)))
             yield return state;
-        foreach (var row in Voltages().Where(r => r.IsBetween(wire, "battery +") || r.IsBetween(wire, "module supply")))
+        foreach (var row in _voltages.Where(r => r.IsBetween(wire, "battery +") || r.IsBetween(wire, "module supply")))
             yield return OfLoss(
                 wire,
                 row,
@@ -121,7 +122,7 @@ internal sealed class WireJudge(IReadOnlyList<SheetRow> rows, IReadOnlyList<stri
                 $"between the {Spoken(wire)} and {Spoken(Other(row, wire))}"
             );
         // Against the component's own ground the supply is proved where even both together lose no more than it may.
-        foreach (var row in Voltages().Where(r => IsGround(Other(r, wire)) && r.IsBetween(wire, Other(r, wire)) && !r.IsUnplugged))
+        foreach (var row in _voltages.Where(r => IsGround(Other(r, wire)) && r.IsBetween(wire, Other(r, wire)) && !r.IsUnplugged))
             if (Source(wire, row) is { } source && row.IsLoaded && source - Math.Abs(row.Value) <= Loss(wire))
                 yield return new(
                     wire,
@@ -161,11 +162,12 @@ internal sealed class WireJudge(IReadOnlyList<SheetRow> rows, IReadOnlyList<stri
 
     private IEnumerable<WireState> Signal(string wire)
     {
-        foreach (var row in Voltages().Where(r => IsModuleSide(Other(r, wire)) && r.IsBetween(wire, Other(r, wire))))
+        foreach (var row in _voltages.Where(r => IsModuleSide(Other(r, wire)) && r.IsBetween(wire, Other(r, wire))))
             yield return OfLoss(wire, row, Math.Abs(row.Value), SignalLoss, Regulated, $"between the {Spoken(wire)} and the module");
         foreach (
-            var row in Voltages()
-                .Where(r => s_grounds.Concat(Wires.Where(IsGround)).Any(g => r.IsBetween(wire, g)) && Math.Abs(r.Value) > Regulated * 1.1)
+            var row in _voltages.Where(r =>
+                s_grounds.Concat(Wires.Where(IsGround)).Any(g => r.IsBetween(wire, g)) && Math.Abs(r.Value) > Regulated * 1.1
+            )
         )
             yield return new(
                 wire,
@@ -189,11 +191,12 @@ internal sealed class WireJudge(IReadOnlyList<SheetRow> rows, IReadOnlyList<stri
     /// <summary>The module's end stands at a voltage that does not come through to the plug, both measured in one condition.</summary>
     private IEnumerable<WireState> BothEnds(string wire)
     {
-        var plug = Voltages().Where(r => (r.From == wire || r.To == wire) && IsAnyGround(Other(r, wire)));
+        var plug = _voltages.Where(r => (r.From == wire || r.To == wire) && IsAnyGround(Other(r, wire)));
         foreach (var row in plug)
         foreach (
-            var module in Voltages()
-                .Where(r => IsModuleSide(r.From) != IsModuleSide(r.To) && IsAnyGround(IsModuleSide(r.From) ? r.To : r.From))
+            var module in _voltages.Where(r =>
+                IsModuleSide(r.From) != IsModuleSide(r.To) && IsAnyGround(IsModuleSide(r.From) ? r.To : r.From)
+            )
         )
             if (
                 module.State == row.State
@@ -213,8 +216,6 @@ internal sealed class WireJudge(IReadOnlyList<SheetRow> rows, IReadOnlyList<stri
 
     private static bool IsModuleSide(string terminal) => terminal.StartsWith("module signal", StringComparison.Ordinal);
 
-    private IEnumerable<SheetRow> Voltages() => rows.Where(r => r.Quantity == SheetQuantity.Voltage && double.IsFinite(r.Value));
-
     private static string Other(SheetRow row, string wire) => row.From == wire ? row.To : row.From;
 
     private static double Loss(string wire) => IsRegulated(wire) ? Regulated * RegulatedShare : SupplyLoss;
@@ -230,11 +231,23 @@ internal sealed class WireJudge(IReadOnlyList<SheetRow> rows, IReadOnlyList<stri
 
     /// <summary>The battery in the same condition; null where it was not measured then.</summary>
     private double? Battery(SheetRow row) =>
-        Voltages()
-            .Where(r => r.IsBetween("battery +", "battery -") && r.State == row.State)
-            .OrderBy(r => r.IsLoaded == row.IsLoaded ? 0 : 1)
-            .Select(r => (double?)Math.Abs(r.Value))
-            .FirstOrDefault();
+        _batteries.TryGetValue((row.State, row.IsLoaded), out var alike) ? alike
+        : _batteries.TryGetValue((row.State, !row.IsLoaded), out var otherwise) ? otherwise
+        : null;
+
+    /// <summary>The battery's voltage by state and load, the first that was measured of each.</summary>
+    private static Dictionary<(string State, bool Loaded), double> Batteries(IEnumerable<SheetRow> voltages) =>
+        voltages
+            .Where(r => r.IsBetween("battery +", "battery -"))
+            .GroupBy(r => (r.State, r.IsLoaded))
+            .ToDictionary(g => g.Key, g => Math.Abs(g.First().Value));
+
+    /// <summary>Voltages of supplies against a ground under load, by terminal and state, the first of each.</summary>
+    private static Dictionary<(string Supply, string State), double> Supplies(IEnumerable<SheetRow> voltages) =>
+        voltages
+            .Where(r => r.IsLoaded && (IsSupply(r.From) && s_grounds.Contains(r.To) || IsSupply(r.To) && s_grounds.Contains(r.From)))
+            .GroupBy(r => (IsSupply(r.From) ? r.From : r.To, r.State))
+            .ToDictionary(g => g.Key, g => Math.Abs(g.First().Value));
 
     /// <summary>A loss over its limit is a fault under any condition; under it only a loaded wire is proved.</summary>
     private static WireState OfLoss(
@@ -289,7 +302,7 @@ internal sealed class WireJudge(IReadOnlyList<SheetRow> rows, IReadOnlyList<stri
     private IEnumerable<SheetRow> Shorts(string wire, IReadOnlyList<string> others) =>
         Resistances().Where(r => r.IsUnplugged && r.Value < Touching && others.Any(o => o != wire && r.IsBetween(wire, o)));
 
-    private IEnumerable<SheetRow> Resistances() => rows.Where(r => r.Quantity == SheetQuantity.Resistance && !r.IsLive);
+    private IEnumerable<SheetRow> Resistances() => _rows.Where(r => r.Quantity == SheetQuantity.Resistance && !r.IsLive);
 
     /// <summary>True where both leads were on ends of one wire.</summary>
     private static bool IsOneWire(SheetRow row)

@@ -69,7 +69,7 @@ internal sealed class WheelJudge
     /// <summary>The median of what reads; where some read nothing, of the rest.</summary>
     private static double MiddleOfRolling(List<double> values)
     {
-        values.Sort();
+        Sorting.Sort(values);
         var first = values.FindIndex(v => v > 0.3);
         if (first < 0)
             return 0;

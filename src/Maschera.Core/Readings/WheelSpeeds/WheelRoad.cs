@@ -24,6 +24,7 @@ internal sealed class WheelRoad
     private readonly WheelGrid _grid;
     private readonly WheelJudge _judge;
     private readonly bool[] _driven;
+    private readonly double[]?[] _raw = new double[5][];
     private double[] _ratios = [1, 1, 1, 1];
 
     public WheelRoad(WheelGrid grid, WheelJudge judge, bool[] driven)
@@ -36,7 +37,7 @@ internal sealed class WheelRoad
         Slides = FindSlides();
         Mark(busy, Slides, 0.5);
         (_ratios, Spreads) = Ratios(busy);
-        RollingSeconds = Enumerable.Range(0, grid.Count).Count(i => !busy[i] && Reference(-1, i) > LeastForRatio) * grid.Step;
+        RollingSeconds = Enumerable.Range(0, grid.Count).Count(i => !busy[i] && Raw(-1)[i] > LeastForRatio) * grid.Step;
     }
 
     public IReadOnlyList<WheelEvent> Turns { get; }
@@ -53,6 +54,9 @@ internal sealed class WheelRoad
     /// <summary>How long the vehicle rolls straight, s.</summary>
     public double RollingSeconds { get; }
 
+    /// <summary>The median of the wheels but one as they were logged, -1 for all of them; worked out once.</summary>
+    private double[] Raw(int but) => _raw[but + 1] ??= [.. Enumerable.Range(0, _grid.Count).Select(i => Reference(but, i))];
+
     /// <summary>The median of the wheels but one, raw or each brought to the others' size.</summary>
     private double Reference(int but, int i, bool alike = false)
     {
@@ -64,7 +68,7 @@ internal sealed class WheelRoad
         if (count < (but < 0 ? 2 : 1))
             return double.NaN;
         var sorted = values[..count];
-        sorted.Sort();
+        Sorting.Sort(sorted);
         return count % 2 == 1 ? sorted[count / 2] : (sorted[count / 2 - 1] + sorted[count / 2]) / 2;
     }
 
@@ -76,9 +80,10 @@ internal sealed class WheelRoad
         for (var wheel = 0; wheel < 4; wheel++)
         {
             List<double> found = [];
+            var others = Raw(wheel);
             for (var i = 0; i < _grid.Count; i++)
-                if (!busy[i] && IsValid(wheel, i) && Reference(wheel, i) is > LeastForRatio and var others)
-                    found.Add(_grid.Speeds[wheel]![i] / others);
+                if (!busy[i] && IsValid(wheel, i) && others[i] > LeastForRatio)
+                    found.Add(_grid.Speeds[wheel]![i] / others[i]);
             var sorted = Statistics.Sorted(found);
             ratios[wheel] = sorted.Length * _grid.Step > 1 ? Statistics.Quantile(sorted, 0.5) : double.NaN;
             spreads[wheel] = (Statistics.Quantile(sorted, 0.84) - Statistics.Quantile(sorted, 0.16)) / 2;
@@ -106,7 +111,7 @@ internal sealed class WheelRoad
             : Math.Sign(front[i]) * Math.Min(Math.Abs(front[i]), Math.Abs(rear[i]));
         return
         [
-            .. Stretches(i => Reference(-1, i) > Least && Math.Abs(Turn(i)) > Turning ? Math.Sign(Turn(i)) : 0, LeastTurn)
+            .. Stretches(i => Raw(-1)[i] > Least && Math.Abs(Turn(i)) > Turning ? Math.Sign(Turn(i)) : 0, LeastTurn)
                 .Select(s =>
                 {
                     var worst = Enumerable.Range(s.First, s.End - s.First).Max(i => Math.Abs(Turn(i)));
@@ -180,15 +185,21 @@ internal sealed class WheelRoad
     {
         var half = Math.Max(1, (int)(0.2 / _grid.Step));
         var raw = Enumerable.Range(0, _grid.Count).Select(value).ToArray();
-        return
-        [
-            .. raw.Select(
-                (own, i) =>
-                    double.IsNaN(own)
-                        ? own
-                        : raw[Math.Max(0, i - half)..Math.Min(raw.Length, i + half + 1)].Where(double.IsFinite).Average()
-            ),
-        ];
+        var (sums, counts) = (new double[raw.Length + 1], new int[raw.Length + 1]);
+        for (var i = 0; i < raw.Length; i++)
+        {
+            var isKnown = double.IsFinite(raw[i]);
+            (sums[i + 1], counts[i + 1]) = (sums[i] + (isKnown ? raw[i] : 0), counts[i] + (isKnown ? 1 : 0));
+        }
+
+        for (var i = 0; i < raw.Length; i++)
+        {
+            var (first, end) = (Math.Max(0, i - half), Math.Min(raw.Length, i + half + 1));
+            if (double.IsFinite(raw[i]))
+                raw[i] = (sums[end] - sums[first]) / (counts[end] - counts[first]);
+        }
+
+        return raw;
     }
 
     /// <summary>Runs of samples of one sign other than 0 that last long enough.</summary>

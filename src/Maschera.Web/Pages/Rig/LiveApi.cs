@@ -43,6 +43,19 @@ public static class LiveApi
                 )
         );
         app.MapPost(
+            "/live/{id}/trial",
+            (string id, bool on, LiveService live) =>
+                With(
+                    id,
+                    live,
+                    session =>
+                    {
+                        session.Trial(on);
+                        return Results.NoContent();
+                    }
+                )
+        );
+        app.MapPost(
             "/live/{id}/trigger",
             (string id, TriggerAsked asked, LiveService live) =>
                 With(

@@ -57,7 +57,14 @@ public sealed class SheetModel(MascheraDb db, SheetService sheets) : PageModel
             .Components.SelectMany(c => c.Pins.SelectMany(p => Damages(p.Terminal).Select(d => Of(c.Name, p.Terminal, d))))
             .Prepend(("", "none"));
 
-    public async Task<IActionResult> OnGetAsync() => await LoadAsync() ? Page() : NotFound();
+    public async Task<IActionResult> OnGetAsync()
+    {
+        if (!await LoadAsync())
+            return NotFound();
+        if (!Request.Query.ContainsKey("state") && Sheet.Rows.LastOrDefault(r => States.Contains(r.State)) is { } last)
+            State = last.State;
+        return Page();
+    }
 
     public async Task<IActionResult> OnGetTableAsync() =>
         await LoadAsync()

@@ -4,7 +4,8 @@ import { ask } from "../ask";
 import { breathing, paintColumns, tellColumns } from "../dense";
 import { openPage, startDrawer } from "../drawer";
 import { forPage } from "../keys";
-import type { Keep, LiveFrame, LiveInfo } from "../scene";
+import type { LiveFrame, LiveInfo } from "../scene";
+import { startKeeps } from "./keeps";
 import { scaleFor } from "./scale";
 
 const info: LiveInfo = JSON.parse(document.querySelector("#live-data")!.textContent!);
@@ -28,8 +29,7 @@ let pairs: number[][] = info.channels.map(() => []);
 let now = 0,
   next = 0,
   held: { from: number; to: number } | null = null,
-  seenTrigger: number | null = null,
-  recording: number | null = null;
+  seenTrigger: number | null = null;
 const plots: uPlot[] = [];
 const scales: [number, number][] = info.channels.map(() => [0, 1]);
 
@@ -291,6 +291,8 @@ const guarded = (act: () => Promise<void> | void) => async () => {
   }
 };
 
+const showKeeps = startKeeps(info.id, find, post, guarded, fail);
+
 const key = find<HTMLButtonElement>("key");
 const sayKey = () => {
   key.textContent = key.getAttribute("aria-pressed") === "true" ? "Release the key" : "Turn the key";
@@ -305,6 +307,21 @@ key.addEventListener(
   }),
 );
 sayKey();
+
+const trial = find<HTMLButtonElement>("trial");
+const sayTrial = () => {
+  trial.textContent = trial.getAttribute("aria-pressed") === "true" ? "Trial runs" : "Trial";
+};
+trial.addEventListener(
+  "click",
+  guarded(async () => {
+    const on = trial.getAttribute("aria-pressed") !== "true";
+    await post(`trial?on=${on}`);
+    trial.setAttribute("aria-pressed", String(on));
+    sayTrial();
+  }),
+);
+sayTrial();
 
 find("hold").addEventListener("click", () => {
   if (held) {
@@ -324,58 +341,13 @@ document.addEventListener("keydown", (event) => {
   else if (event.key === "ArrowLeft" && held) move(held.from - (held.to - held.from) / 4, held.to - (held.to - held.from) / 4);
   else if (event.key === "ArrowRight" && held) move(held.from + (held.to - held.from) / 4, held.to + (held.to - held.from) / 4);
   else if (event.key === "h") find("hold").click();
+  else if (event.key === "t") trial.click();
   else if (event.key === "k") {
     openPage("keep-page");
     find("keep").click();
   } else return;
   event.preventDefault();
 });
-
-async function showKeeps(): Promise<void> {
-  const answer = await fetch(`/live/${info.id}/keeps`);
-  if (!answer.ok) return;
-  const keeps: Keep[] = await answer.json();
-  find("keeps").replaceChildren(
-    ...keeps.map((keep) => {
-      const item = document.createElement("li");
-      if (keep.captureId !== null) {
-        const link = document.createElement("a");
-        link.href = `/bench/${keep.captureId}`;
-        link.textContent = keep.name;
-        item.append("✓ kept: ", link);
-      } else if (keep.error) {
-        item.className = "wrong";
-        item.textContent = `${keep.name}: ${keep.error}`;
-      } else item.textContent = keep.id === recording ? "● recording…" : `${keep.name}: being written…`;
-      return item;
-    }),
-  );
-  if (keeps.some((k) => !k.isOver)) setTimeout(() => showKeeps().catch(fail), 300);
-}
-
-find("keep").addEventListener(
-  "click",
-  guarded(async () => {
-    const text = find<HTMLInputElement>("keep-seconds").value.trim().replace(",", ".");
-    if (!(Number(text) > 0)) throw new Error(`'${text}' is no number of seconds.`);
-    await post(`keep?seconds=${Number(text)}`);
-    await showKeeps();
-  }),
-);
-find("record").addEventListener(
-  "click",
-  guarded(async () => {
-    const button = find("record");
-    if (recording === null) recording = (await post<Keep>("record")).id;
-    else {
-      await post(`finish?keep=${recording}`);
-      recording = null;
-    }
-    button.setAttribute("aria-pressed", String(recording !== null));
-    button.textContent = recording !== null ? "Finish recording" : "Record";
-    await showKeeps();
-  }),
-);
 
 const form = find<HTMLFormElement>("trigger");
 const armed = () => find("arm").textContent === "Disarm";
