@@ -24,12 +24,13 @@ internal sealed class WheelRoad
     private readonly WheelGrid _grid;
     private readonly WheelJudge _judge;
     private readonly bool[] _driven;
-    private readonly double[]?[] _raw = new double[5][];
+    private readonly double[][] _raw = new double[5][];
     private double[] _ratios = [1, 1, 1, 1];
 
     public WheelRoad(WheelGrid grid, WheelJudge judge, bool[] driven)
     {
         (_grid, _judge, _driven) = (grid, judge, driven);
+        Parallel.For(0, _raw.Length, but => _raw[but] = [.. Enumerable.Range(0, grid.Count).Select(i => Reference(but - 1, i))]);
         var busy = new bool[grid.Count];
         (_ratios, _) = Ratios(busy);
         Turns = FindTurns();
@@ -54,8 +55,8 @@ internal sealed class WheelRoad
     /// <summary>How long the vehicle rolls straight, s.</summary>
     public double RollingSeconds { get; }
 
-    /// <summary>The median of the wheels but one as they were logged, -1 for all of them; worked out once.</summary>
-    private double[] Raw(int but) => _raw[but + 1] ??= [.. Enumerable.Range(0, _grid.Count).Select(i => Reference(but, i))];
+    /// <summary>The median of the wheels but one as they were logged, -1 for all of them.</summary>
+    private double[] Raw(int but) => _raw[but + 1];
 
     /// <summary>The median of the wheels but one, raw or each brought to the others' size.</summary>
     private double Reference(int but, int i, bool alike = false)
@@ -77,18 +78,21 @@ internal sealed class WheelRoad
     private (double[] Ratios, double[] Spreads) Ratios(bool[] busy)
     {
         var (ratios, spreads) = (new double[4], new double[4]);
-        for (var wheel = 0; wheel < 4; wheel++)
-        {
-            List<double> found = [];
-            var others = Raw(wheel);
-            for (var i = 0; i < _grid.Count; i++)
-                if (!busy[i] && IsValid(wheel, i) && others[i] > LeastForRatio)
-                    found.Add(_grid.Speeds[wheel]![i] / others[i]);
-            var sorted = Statistics.Sorted(found);
-            ratios[wheel] = sorted.Length * _grid.Step > 1 ? Statistics.Quantile(sorted, 0.5) : double.NaN;
-            spreads[wheel] = (Statistics.Quantile(sorted, 0.84) - Statistics.Quantile(sorted, 0.16)) / 2;
-        }
-
+        Parallel.For(
+            0,
+            4,
+            wheel =>
+            {
+                List<double> found = [];
+                var others = Raw(wheel);
+                for (var i = 0; i < _grid.Count; i++)
+                    if (!busy[i] && IsValid(wheel, i) && others[i] > LeastForRatio)
+                        found.Add(_grid.Speeds[wheel]![i] / others[i]);
+                var sorted = Statistics.Sorted(found);
+                ratios[wheel] = sorted.Length * _grid.Step > 1 ? Statistics.Quantile(sorted, 0.5) : double.NaN;
+                spreads[wheel] = (Statistics.Quantile(sorted, 0.84) - Statistics.Quantile(sorted, 0.16)) / 2;
+            }
+        );
         return (ratios, spreads);
     }
 
