@@ -11,6 +11,8 @@ internal static class Program
     private static int Main(string[] words)
     {
         var root = new RootCommand("Maschera: what is kept in a data folder, from the command line.") { ImportCommand.Create() };
+        foreach (var command in UpkeepCommands.Create())
+            root.Add(command);
         var parsed = root.Parse(words);
         if (parsed.Errors.Count == 0)
             return parsed.Invoke();

@@ -2,6 +2,7 @@ using System.Buffers;
 using System.Collections.Concurrent;
 using Maschera.Core.Expressions;
 using Maschera.Core.Signals;
+using Maschera.Store.Upkeep;
 using Microsoft.Data.Sqlite;
 
 namespace Maschera.Store;
@@ -166,19 +167,20 @@ internal sealed class BlockRows : IDisposable
         {
             _block = Prepare(
                 connection,
-                "INSERT INTO Blocks (Key, Number, Count, FirstSeconds, LastSeconds, Samples, Times) VALUES ($0, $1, $2, $3, $4, $5, $6)",
-                7
+                "INSERT INTO Blocks (Key, Number, Count, FirstSeconds, LastSeconds, Samples, Times, Sum) "
+                    + "VALUES ($0, $1, $2, $3, $4, $5, $6, $7)",
+                8
             );
-            _page = Prepare(connection, "INSERT INTO Levels (Key, Pairs, Times) VALUES ($0, $1, $2)", 3);
+            _page = Prepare(connection, "INSERT INTO Levels (Key, Pairs, Times, Sum) VALUES ($0, $1, $2, $3)", 4);
         }
 
         public void Use(SqliteTransaction transaction) => _block.Transaction = _page.Transaction = transaction;
 
         public void Block(int channel, int number, int count, double first, double last, byte[] samples, byte[]? times) =>
-            Insert(_block, SampleStore.BlockKey(channel, number), number, count, first, last, samples, times);
+            Insert(_block, SampleStore.BlockKey(channel, number), number, count, first, last, samples, times, BlockSum.Of(samples, times));
 
         public void Page(int channel, int level, int page, byte[] pairs, byte[]? times) =>
-            Insert(_page, SampleStore.PageKey(channel, level, page), pairs, times);
+            Insert(_page, SampleStore.PageKey(channel, level, page), pairs, times, BlockSum.Of(pairs, times));
 
         public void Dispose()
         {

@@ -1,5 +1,6 @@
 using System.Diagnostics;
 using System.Text.Json;
+using Maschera.Store.Upkeep;
 using Microsoft.Data.Sqlite;
 using Microsoft.EntityFrameworkCore;
 using Microsoft.EntityFrameworkCore.Diagnostics;
@@ -47,6 +48,8 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
     {
         Database.ExecuteSqlRaw("PRAGMA page_size = 16384");
         Database.ExecuteSqlRaw("PRAGMA journal_mode = WAL");
+        if (Database.GetAppliedMigrations().Except(Database.GetMigrations()).Any())
+            throw new UpkeepException("The database is of a newer build of Maschera: start that one, or restore an older backup.");
         if (!Database.GetPendingMigrations().Any() && !EarlierBuilds.HasOldSamples(this))
             return;
         // Held by the system and gone with the process, unlike the lock that a killed migration leaves in the database.

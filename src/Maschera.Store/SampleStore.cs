@@ -1,6 +1,7 @@
 using System.Runtime.InteropServices;
 using Maschera.Core.Expressions;
 using Maschera.Core.Signals;
+using Maschera.Store.Upkeep;
 using Microsoft.Data.Sqlite;
 using Microsoft.EntityFrameworkCore;
 
@@ -151,19 +152,19 @@ public sealed class SampleStore(MascheraDb db)
     {
         using var opened = Open(_connection);
         using var command = opened.CreateCommand();
-        command.CommandText = "SELECT Key, Pairs, Times FROM Levels WHERE Key BETWEEN $from AND $to ORDER BY Key";
+        command.CommandText = "SELECT Key, Pairs, Times, Sum FROM Levels WHERE Key BETWEEN $from AND $to ORDER BY Key";
         command.Parameters.AddWithValue("$from", PageKey(channel.Id, level, (int)(firstNode / Pyramid.PageNodes)));
         command.Parameters.AddWithValue("$to", PageKey(channel.Id, level, (int)(lastNode / Pyramid.PageNodes)));
         using var rows = command.ExecuteReader();
         var pages = new List<Page>();
         while (rows.Read())
-            pages.Add(
-                new Page(
-                    (rows.GetInt64(0) & 0x3FF_FFFF) * Pyramid.PageNodes,
-                    rows.GetFieldValue<byte[]>(1),
-                    rows.IsDBNull(2) ? null : rows.GetFieldValue<byte[]>(2)
-                )
-            );
+        {
+            var (pairs, times) = (rows.GetFieldValue<byte[]>(1), rows.IsDBNull(2) ? null : rows.GetFieldValue<byte[]>(2));
+            if (!BlockSum.Holds(rows.IsDBNull(3) ? null : rows.GetInt64(3), pairs, times))
+                throw DamagedDataException.Of(channel, channel.Start, channel.End);
+            pages.Add(new Page((rows.GetInt64(0) & 0x3FF_FFFF) * Pyramid.PageNodes, pairs, times));
+        }
+
         return pages;
     }
 

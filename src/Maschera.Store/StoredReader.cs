@@ -1,5 +1,6 @@
 using Maschera.Core.Expressions;
 using Maschera.Core.Signals;
+using Maschera.Store.Upkeep;
 using Microsoft.Data.Sqlite;
 
 namespace Maschera.Store;
@@ -52,7 +53,7 @@ internal sealed class StoredReader(string connection, StoredChannel channel) : I
         using var opened = SampleStore.Open(connection);
         using var command = opened.CreateCommand();
         command.CommandText =
-            "SELECT Number, Count, FirstSeconds, LastSeconds, Samples, Times FROM Blocks WHERE Key BETWEEN $from AND $to ORDER BY Key";
+            "SELECT Number, Count, FirstSeconds, LastSeconds, Samples, Times, Sum FROM Blocks WHERE Key BETWEEN $from AND $to ORDER BY Key";
         command.Parameters.AddWithValue("$from", SampleStore.BlockKey(channel.Id, first / BlockSamples));
         command.Parameters.AddWithValue("$to", SampleStore.BlockKey(channel.Id, (end - 1) / BlockSamples));
         using var rows = command.ExecuteReader();
@@ -64,7 +65,11 @@ internal sealed class StoredReader(string connection, StoredChannel channel) : I
     {
         var start = rows.GetInt32(0) * BlockSamples;
         var count = rows.GetInt32(1);
-        var samples = BlockCodec.Unpack(rows.GetFieldValue<byte[]>(4), count);
+        var packed = rows.GetFieldValue<byte[]>(4);
+        var stamps = rows.IsDBNull(5) ? null : rows.GetFieldValue<byte[]>(5);
+        if (!BlockSum.Holds(rows.IsDBNull(6) ? null : rows.GetInt64(6), packed, stamps))
+            throw DamagedDataException.Of(channel, rows.GetDouble(2), rows.GetDouble(3));
+        var samples = BlockCodec.Unpack(packed, count);
         var from = Math.Max(first, start) - start;
         var length = Math.Min(end, start + count) - start - from;
         var step =
@@ -72,8 +77,7 @@ internal sealed class StoredReader(string connection, StoredChannel channel) : I
             : count > 1 ? (rows.GetDouble(3) - rows.GetDouble(2)) / (count - 1)
             : Step;
         var begin = IsUniform ? Start + start * Step : rows.GetDouble(2);
-        var times =
-            IsUniform || rows.IsDBNull(5) ? default : BlockCodec.UnpackTimes(rows.GetFieldValue<byte[]>(5), count).AsMemory(from, length);
+        var times = IsUniform || stamps is null ? default : BlockCodec.UnpackTimes(stamps, count).AsMemory(from, length);
         return new SamplePiece(start + from, samples.AsMemory(from, length), begin + from * step, step, times);
     }
 

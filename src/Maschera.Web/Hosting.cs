@@ -3,6 +3,7 @@ using System.Text.Json.Serialization;
 using Maschera.App;
 using Maschera.App.Live;
 using Maschera.Store;
+using Maschera.Store.Upkeep;
 using Maschera.Web.Live;
 using Maschera.Web.Pages.Bench;
 using Maschera.Web.Pages.Rig;
@@ -57,6 +58,21 @@ public static class Hosting
         builder.WebHost.ConfigureKestrel(kestrel => kestrel.Limits.MaxRequestBodySize = null);
     }
 
+    /// <summary>What the bench asks for by script answers with a sentence where stored samples are damaged; a page shows it itself.</summary>
+    private static async Task SayDamage(HttpContext context, RequestDelegate next)
+    {
+        try
+        {
+            await next(context);
+        }
+        catch (DamagedDataException error)
+            when (!context.Response.HasStarted && !context.Request.Headers.Accept.ToString().Contains("html"))
+        {
+            context.Response.StatusCode = StatusCodes.Status500InternalServerError;
+            await context.Response.WriteAsJsonAsync(new { error = error.Message });
+        }
+    }
+
     /// <summary>The order in which a request passes.</summary>
     public static void UseMaschera(this WebApplication app)
     {
@@ -71,6 +87,7 @@ public static class Hosting
                 await next();
             }
         );
+        app.Use(SayDamage);
         app.UseStaticFiles();
         app.MapRazorPages();
         app.MapBenchWindow();

@@ -1,5 +1,6 @@
 using Maschera.App;
 using Maschera.Store;
+using Maschera.Store.Upkeep;
 using Maschera.Web;
 using Serilog;
 
@@ -10,33 +11,49 @@ if (words.Problem is not null)
     return 2;
 }
 
-var data = new DataFolder(words.Data);
-if (words.Fresh)
-    DemoData.Clear(data);
-var builder = WebApplication.CreateBuilder(
-    new WebApplicationOptions { ContentRootPath = AppContext.BaseDirectory, WebRootPath = "wwwroot" }
-);
-builder.Host.UseSerilog(
-    (_, log) =>
-        log
-            .MinimumLevel.Warning()
-            .MinimumLevel.Override("Microsoft.AspNetCore.DataProtection", Serilog.Events.LogEventLevel.Error)
-            .WriteTo.Console(formatProvider: System.Globalization.CultureInfo.InvariantCulture)
-);
-builder.WebHost.UseUrls($"http://127.0.0.1:{words.Port}");
-builder.AddMaschera(data);
-var app = builder.Build();
-app.UseMaschera();
-using (var scope = app.Services.CreateScope())
+try
 {
-    var db = scope.ServiceProvider.GetRequiredService<MascheraDb>();
-    db.Prepare();
-    db.Sweep(DateTime.UtcNow);
-    data.Sweep(DateTime.UtcNow);
-    if (words.Demo)
-        scope.ServiceProvider.GetRequiredService<DemoData>().FillIfEmpty();
+    await ServeAsync();
+    return 0;
+}
+catch (Exception error) when (StartFaults.Said(error, words) is { } said)
+{
+    Console.Error.WriteLine(said);
+    return 2;
 }
 
-app.Lifetime.ApplicationStarted.Register(() => Console.WriteLine($"Maschera is ready at http://127.0.0.1:{words.Port}"));
-await app.RunAsync();
-return 0;
+async Task ServeAsync()
+{
+    var data = new DataFolder(words.Data);
+    using var alone = FolderLock.Take(data);
+    if (words.Fresh)
+        DemoData.Clear(data);
+    var builder = WebApplication.CreateBuilder(
+        new WebApplicationOptions { ContentRootPath = AppContext.BaseDirectory, WebRootPath = "wwwroot" }
+    );
+    builder.Host.UseSerilog(
+        (_, log) =>
+            log
+                .MinimumLevel.Warning()
+                .MinimumLevel.Override("Microsoft.AspNetCore.DataProtection", Serilog.Events.LogEventLevel.Error)
+                // What keeps the server from starting is said in one sentence below.
+                .MinimumLevel.Override("Microsoft.Extensions.Hosting.Internal.Host", Serilog.Events.LogEventLevel.Fatal)
+                .WriteTo.Console(formatProvider: System.Globalization.CultureInfo.InvariantCulture)
+    );
+    builder.WebHost.UseUrls($"http://127.0.0.1:{words.Port}");
+    builder.AddMaschera(data);
+    var app = builder.Build();
+    app.UseMaschera();
+    using (var scope = app.Services.CreateScope())
+    {
+        var db = scope.ServiceProvider.GetRequiredService<MascheraDb>();
+        db.Prepare();
+        db.Sweep(DateTime.UtcNow);
+        data.Sweep(DateTime.UtcNow);
+        if (words.Demo)
+            scope.ServiceProvider.GetRequiredService<DemoData>().FillIfEmpty();
+    }
+
+    app.Lifetime.ApplicationStarted.Register(() => Console.WriteLine($"Maschera is ready at http://127.0.0.1:{words.Port}"));
+    await app.RunAsync();
+}

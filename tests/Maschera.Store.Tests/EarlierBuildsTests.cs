@@ -17,6 +17,8 @@ public sealed class EarlierBuildsTests : IDisposable
         "ALTER TABLE Engines DROP COLUMN DeletedAt",
         "ALTER TABLE Captures DROP COLUMN SheetJson",
         "DROP TABLE Observations",
+        "ALTER TABLE Blocks DROP COLUMN Sum",
+        "ALTER TABLE Levels DROP COLUMN Sum",
     ];
 
     /// <summary>What the second lacks beside that: codes and corrections.</summary>

@@ -48,11 +48,15 @@ namespace Maschera.Store.Migrations
                 name: "IX_Observations_JobId",
                 table: "Observations",
                 column: "JobId");
+
+            migrationBuilder.Sql("ALTER TABLE Blocks ADD COLUMN Sum INTEGER; ALTER TABLE Levels ADD COLUMN Sum INTEGER");
         }
 
         /// <inheritdoc />
         protected override void Down(MigrationBuilder migrationBuilder)
         {
+            migrationBuilder.Sql("ALTER TABLE Blocks DROP COLUMN Sum; ALTER TABLE Levels DROP COLUMN Sum");
+
             migrationBuilder.DropTable(
                 name: "Observations");
 

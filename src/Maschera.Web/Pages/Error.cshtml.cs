@@ -1,3 +1,5 @@
+using Maschera.Store.Upkeep;
+using Microsoft.AspNetCore.Diagnostics;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 
@@ -13,6 +15,9 @@ public sealed class ErrorModel : PageModel
     public string Heading => Code == 404 ? "There is nothing at this address" : "That did not work";
 
     public string Advice =>
+        HttpContext.Features.Get<IExceptionHandlerFeature>()?.Error is DamagedDataException damaged ? damaged.Message : Usual;
+
+    private string Usual =>
         Code switch
         {
             404 => "The job, capture or engine may have been deleted.",

@@ -20,7 +20,10 @@ export const bench = (path: string) => `/bench/${info.id}/${path}`;
 export async function fetchWindow(channels: number[], from: number, to: number, columns: number): Promise<Trace[]> {
   if (channels.length === 0) return [];
   const answer = await fetch(`/bench/window?channels=${channels.join(",")}&from=${from}&to=${to}&columns=${columns}`);
-  if (!answer.ok) throw new Error(`The samples could not be read (${answer.status}). Reload the page to try again.`);
+  if (!answer.ok) {
+    const said = answer.headers.get("content-type")?.includes("json") ? (await answer.json()).error : null;
+    throw new Error(said ?? `The samples could not be read (${answer.status}). Reload the page to try again.`);
+  }
   return unpackWindow(await answer.arrayBuffer(), from, to);
 }
 
