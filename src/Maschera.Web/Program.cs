@@ -42,6 +42,8 @@ async Task ServeAsync()
     );
     builder.WebHost.UseUrls($"http://127.0.0.1:{words.Port}");
     builder.AddMaschera(data);
+    if (words.Backup is { } to)
+        builder.Services.AddHostedService(services => new DailyBackup(data, to, services.GetRequiredService<ILogger<DailyBackup>>()));
     var app = builder.Build();
     app.UseMaschera();
     using (var scope = app.Services.CreateScope())

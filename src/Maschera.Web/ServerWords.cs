@@ -4,7 +4,7 @@ using Maschera.Store;
 namespace Maschera.Web;
 
 /// <summary>The words of `demo` and `serve`.</summary>
-internal sealed record ServerWords(int Port, string Data, bool Demo, bool Fresh, string? Problem)
+internal sealed record ServerWords(int Port, string Data, bool Demo, bool Fresh, string? Problem, string? Backup = null)
 {
     private const int UsualPort = 5080;
 
@@ -30,10 +30,15 @@ internal sealed record ServerWords(int Port, string Data, bool Demo, bool Fresh,
                     words = words with { Data = value };
                     i++;
                     break;
+                case "--backup" when value is not null:
+                    words = words with { Backup = value };
+                    i++;
+                    break;
                 default:
                     return words with
                     {
-                        Problem = $"'{args[i]}' is not understood here. The words are --port N, --data DIR and, with demo, --fresh.",
+                        Problem =
+                            $"'{args[i]}' is not understood here. The words are --port N, --data DIR, --backup DIR and, with demo, --fresh.",
                     };
             }
         }

@@ -9,21 +9,8 @@ using Microsoft.EntityFrameworkCore;
 namespace Maschera.Web.Tests;
 
 /// <summary>The server as a process: it starts, keeps what was changed, and refuses what makes no sense.</summary>
-public sealed class ServerTests : IDisposable
+public sealed class ServerTests : ServerProcess
 {
-    private readonly string _folder = Directory.CreateTempSubdirectory("maschera").FullName;
-    private readonly List<Process> _running = [];
-
-    public void Dispose()
-    {
-        foreach (var process in _running.Where(p => !p.HasExited))
-            process.Kill();
-        foreach (var process in _running)
-            process.WaitForExit();
-        ServerOnFolder.LetGo(_folder);
-        Directory.Delete(_folder, recursive: true);
-    }
-
     [Fact]
     public async Task A_killed_demo_starts_again_with_what_was_changed_and_fresh_starts_over()
     {
@@ -37,10 +24,10 @@ public sealed class ServerTests : IDisposable
             db.SaveChanges();
         }
 
-        _running[^1].Kill();
+        Running[^1].Kill();
         using (var client = await StartAsync("--demo"))
             Assert.Contains(changed, await client.GetStringAsync("/"), StringComparison.Ordinal);
-        _running[^1].Kill();
+        Running[^1].Kill();
         using (var client = await StartAsync("--demo", "--fresh"))
             Assert.DoesNotContain(changed, await client.GetStringAsync("/"), StringComparison.Ordinal);
     }
@@ -120,7 +107,7 @@ public sealed class ServerTests : IDisposable
             db.SaveChanges();
         }
 
-        var file = Path.Combine(_folder, "long.csv");
+        var file = Path.Combine(Folder, "long.csv");
         using (var writer = new StreamWriter(file))
         {
             writer.WriteLine("Time (s),A (V)");
@@ -132,7 +119,7 @@ public sealed class ServerTests : IDisposable
         var whole = 0;
         for (var round = 0; round < 5; round++)
         {
-            var import = Run(CommandLineTests.Program("Maschera.Keeper"), "import", file, "--data", _folder, "--job", "1");
+            var import = Run(CommandLineTests.Program("Maschera.Keeper"), "import", file, "--data", Folder, "--job", "1");
             import.WaitForExit(round == 4 ? 60_000 : 400 + random.Next(1200));
             var killed = !import.HasExited;
             if (killed)
@@ -195,8 +182,8 @@ public sealed class ServerTests : IDisposable
                 await Task.Delay(300 + 700 * round);
             }
 
-            _running[^1].Kill();
-            _running[^1].WaitForExit();
+            Running[^1].Kill();
+            Running[^1].WaitForExit();
             using var db = Open();
             Assert.Equal("ok", db.Database.SqlQueryRaw<string>("SELECT integrity_check AS Value FROM pragma_integrity_check").Single());
             var capture = db.Captures.Include(c => c.Channels).Single(c => c.Id == kept);
@@ -246,34 +233,5 @@ public sealed class ServerTests : IDisposable
         using var form = new FormUrlEncodedContent(fields);
         var answer = await client.PostAsync("/rig?handler=Live", form);
         return answer.RequestMessage!.RequestUri!.AbsolutePath;
-    }
-
-    private MascheraDb Open() => new(MascheraDb.ForFile(Path.Combine(_folder, "maschera.db")));
-
-    private async Task<HttpClient> StartAsync(params string[] words)
-    {
-        var port = FreePort();
-        var process = Run("Maschera.Web.dll", [.. words, "--data", _folder, "--port", $"{port}"]);
-        var line = await process.StandardOutput.ReadLineAsync().WaitAsync(TimeSpan.FromMinutes(4));
-        Assert.Equal($"Maschera is ready at http://127.0.0.1:{port}", line);
-        return new HttpClient { BaseAddress = new Uri($"http://127.0.0.1:{port}") };
-    }
-
-    private static int FreePort()
-    {
-        using var listener = new System.Net.Sockets.TcpListener(IPAddress.Loopback, 0);
-        listener.Start();
-        return ((IPEndPoint)listener.LocalEndpoint).Port;
-    }
-
-    private Process Run(string assembly, params string[] words)
-    {
-        var start = new ProcessStartInfo("dotnet") { RedirectStandardOutput = true, RedirectStandardError = true };
-        start.ArgumentList.Add(Path.Combine(AppContext.BaseDirectory, assembly));
-        foreach (var word in words)
-            start.ArgumentList.Add(word);
-        var process = Process.Start(start)!;
-        _running.Add(process);
-        return process;
     }
 }
