@@ -43,6 +43,13 @@ public static class JobFacts
         return [.. job.Readings.Where(r => there.Contains(r.CaptureId)).OrderBy(r => r.Id)];
     }
 
+    /// <summary>The reading that tells most of a job in one line: the newest that found a fault, else the newest; null for none.</summary>
+    public static StoredReading? Telling(Job job) =>
+        job.Readings.Where(r => !r.IsUnusable).OrderByDescending(r => ToneOf(r) == Tone.Fault).ThenByDescending(r => r.Id).FirstOrDefault()
+        ?? job.Readings.MaxBy(r => r.Id);
+
+    private static Tone? ToneOf(StoredReading reading) => ReadingRegistry.Find(reading.Kind)?.VerdictOf(reading.Verdict).Tone;
+
     /// <summary>The ledger's columns: every reading that names cylinders, in the order they were made.</summary>
     public static IReadOnlyList<LedgerColumn> LedgerOf(Job job, IEnumerable<StoredReading> readings) =>
         [

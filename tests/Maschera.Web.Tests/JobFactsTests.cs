@@ -185,4 +185,27 @@ public sealed class JobFactsTests : IAsyncLifetime
             ],
             []
         );
+
+    [Fact]
+    public void A_job_is_told_by_the_newest_fault_before_what_was_found_in_order_after_it()
+    {
+        var job = new Job();
+        Assert.Null(JobFacts.Telling(job));
+        void Add(int id, string kind, string verdict) =>
+            job.Readings.Add(
+                new StoredReading
+                {
+                    Id = id,
+                    Kind = kind,
+                    Verdict = verdict,
+                }
+            );
+        Add(1, "circuit", "unusable");
+        Assert.Equal(1, JobFacts.Telling(job)!.Id);
+        Add(2, "wheel-speeds", "sensor-fault");
+        Add(3, "circuit", "fault");
+        Add(4, "pulse-count", "matches");
+        Add(5, "pulse-count", "unusable");
+        Assert.Equal(3, JobFacts.Telling(job)!.Id);
+    }
 }

@@ -21,6 +21,10 @@ const views = {
   "cam and crank": "/bench/7",
   pulses: "/bench/22",
   "cylinder pressure": "/bench/24",
+  "what was seen": "/jobs/13/seen",
+  "a circuit sheet": "/sheets/33",
+  "four wheels": "/bench/26",
+  "two sensors of an axle": "/bench/27",
   "nothing there": "/nowhere",
 };
 

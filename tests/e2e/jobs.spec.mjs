@@ -3,7 +3,7 @@ import { bench, seriousFindings } from "./pages.mjs";
 
 test("the open jobs show complaint, sentence and step, and can be searched", async ({ page }) => {
   await page.goto("/");
-  await expect(page.getByRole("listitem")).toHaveCount(6);
+  await expect(page.getByRole("listitem")).toHaveCount(9);
   await expect(page.getByText(/Compression is uneven/).first()).toBeVisible();
   await page.keyboard.press("/");
   await page.keyboard.type("plough");

@@ -36,6 +36,7 @@ const views = [
   ["pressure", "/bench/24?from=1&to=1.4&axis=degrees"],
   ["pulses", "/bench/22?from=1&to=2"],
   ["compare", "/jobs/12"],
+  ["sheet", "/sheets/33"],
   ["ear", "/jobs/3"],
   ["look", "/jobs/7/look"],
   ["report", "/jobs/1/report"],
@@ -95,12 +96,6 @@ await page
   .waitFor();
 await page.screenshot({ path: `${out}/preview.png` });
 await page.getByRole("button", { name: "Leave it" }).click();
-await page.goto(`${base}/bench/1?from=2.2&to=2.9`);
-await page.waitForSelector("#bench[data-drawn]:not([aria-busy])");
-await page.evaluate(() => document.querySelector("[data-night]").click());
-await page.waitForTimeout(500);
-await page.screenshot({ path: `${out}/bench-night.png` });
-await page.evaluate(() => document.querySelector("[data-night]").click());
 await page.goto(base + "/rig");
 await page.getByRole("button", { name: "Go live" }).click();
 await page.getByRole("button", { name: "Turn the key" }).click();

@@ -92,9 +92,12 @@ public sealed class CircuitReading : ReadingOf<CircuitResult>
 
     private static string Sound(List<WireState> states)
     {
-        var sound = states.Where(s => s.State == WireState.Sound).Select(s => Named(s, Terminals.Spoken(s.Wire))).ToList();
+        var sound = states.Where(s => s.State == WireState.Sound).ToList();
+        var named = sound
+            .GroupBy(s => s.Component)
+            .Select(g => Named(g.First(), string.Join(", ", g.Select(s => Terminals.Spoken(s.Wire)))));
         var open = states.Count - sound.Count;
-        return $"{string.Join(", ", sound)} {(sound.Count == 1 ? "is" : "are")} sound under load"
+        return $"{string.Join("; ", named)} {(sound.Count == 1 ? "is" : "are")} sound under load"
             + (open > 0 ? $"; {open} more {(open == 1 ? "is" : "are")} not proved." : ": look at the component itself.");
     }
 
