@@ -79,17 +79,12 @@ public static class Hosting
         app.UseHostFiltering();
         app.UseExceptionHandler("/error");
         app.UseStatusCodePagesWithReExecute("/error", "?code={0}");
-        app.Use(
-            async (context, next) =>
-            {
-                context.Response.Headers.ContentSecurityPolicy =
-                    "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:";
-                await next();
-            }
-        );
+        app.Use(Gate.TellHeaders);
+        app.Use(Gate.RefuseForeign);
         app.Use(SayDamage);
         app.UseStaticFiles();
         app.MapRazorPages();
+        app.MapHealth();
         app.MapBenchWindow();
         app.MapBenchMeasure();
         app.MapBenchChannels();

@@ -55,6 +55,34 @@ public class CircuitTests
     }
 
     [Fact]
+    public void Order_of_the_rows_units_and_swapped_leads_change_no_verdict()
+    {
+        string[] rows =
+        [
+            "ground,battery -,voltage,0.4,V,\"key on, loaded\"",
+            "supply,battery -,voltage,12.3,V,\"key on, loaded\"",
+            "signal,ground,resistance,1.2,Ohm,\"unplugged, key off\"",
+            "signal 2,module signal 2,voltage,0.02,V,\"key on, loaded\"",
+        ];
+        string[] retold =
+        [
+            "battery -,ground,voltage,-400,mV,\"key on, loaded\"",
+            "battery -,supply,voltage,-12300,mV,\"key on, loaded\"",
+            "ground,signal,resistance,0.0012,kOhm,\"unplugged, key off\"",
+            "module signal 2,signal 2,voltage,-20,mV,\"key on, loaded\"",
+        ];
+        string Told(IEnumerable<string> lines) =>
+            string.Join("; ", Read(Battery + string.Join('\n', lines)).Wires.Select(w => $"{w.Wire} {w.State}"));
+        Assert.Equal("ground high-resistance; supply sound; signal short-to-ground; signal 2 sound", Told(rows));
+        for (var seed = 0; seed < 6; seed++)
+        {
+            var random = new Random(seed);
+            Assert.Equal(Told(rows), Told(rows.Concat(retold).OrderBy(_ => random.Next())));
+            Assert.Equal(Told(rows), Told(retold.OrderBy(_ => random.Next())));
+        }
+    }
+
+    [Fact]
     public void A_sagging_battery_is_no_loss_of_the_supply()
     {
         var sheet = "battery +,battery -,voltage,9.8,V,cranking\nsupply,battery -,voltage,9.5,V,cranking\n" + Battery;

@@ -11,7 +11,8 @@ public static class Say
     /// <summary>A figure with a fixed number of decimals, a true minus and no minus before a nought.</summary>
     public static string Number(double value, int decimals = 1)
     {
-        var written = value.ToString("N" + decimals, CultureInfo.InvariantCulture);
+        // Halves go up, as in the readings' sentences.
+        var written = Math.Round(value, decimals, MidpointRounding.AwayFromZero).ToString("N" + decimals, CultureInfo.InvariantCulture);
         return written.StartsWith('-') ? (written.AsSpan().IndexOfAnyInRange('1', '9') < 0 ? "" : "−") + written[1..] : written;
     }
 

@@ -202,10 +202,11 @@ internal sealed class WheelJudge
     /// <summary>The scatter of one value against the mean of its neighbours.</summary>
     private static double NoiseOf(double[] speeds)
     {
-        var bends = Enumerable
-            .Range(1, Math.Max(0, speeds.Length - 2))
-            .Select(i => Math.Abs(speeds[i] - (speeds[i - 1] + speeds[i + 1]) / 2));
-        var middle = Statistics.Median(bends.Where(b => b > 0));
+        List<double> bends = [];
+        for (var i = 1; i + 1 < speeds.Length; i += Math.Max(1, speeds.Length / WheelRoad.Plenty))
+            if (Math.Abs(speeds[i] - (speeds[i - 1] + speeds[i + 1]) / 2) is > 0 and var bend)
+                bends.Add(bend);
+        var middle = Statistics.Median(bends);
         return double.IsFinite(middle) ? middle : 0;
     }
 }

@@ -21,6 +21,9 @@ internal sealed class WheelRoad
 
     private const double LeastOff = 0.15;
 
+    /// <summary>So many samples, evenly spread, tell a median and a spread as well as all of a long log.</summary>
+    internal const int Plenty = 30_000;
+
     private readonly WheelGrid _grid;
     private readonly WheelJudge _judge;
     private readonly bool[] _driven;
@@ -78,6 +81,7 @@ internal sealed class WheelRoad
     private (double[] Ratios, double[] Spreads) Ratios(bool[] busy)
     {
         var (ratios, spreads) = (new double[4], new double[4]);
+        var stride = Math.Max(1, _grid.Count / Plenty);
         Parallel.For(
             0,
             4,
@@ -85,11 +89,11 @@ internal sealed class WheelRoad
             {
                 List<double> found = [];
                 var others = Raw(wheel);
-                for (var i = 0; i < _grid.Count; i++)
+                for (var i = 0; i < _grid.Count; i += stride)
                     if (!busy[i] && IsValid(wheel, i) && others[i] > LeastForRatio)
                         found.Add(_grid.Speeds[wheel]![i] / others[i]);
                 var sorted = Statistics.Sorted(found);
-                ratios[wheel] = sorted.Length * _grid.Step > 1 ? Statistics.Quantile(sorted, 0.5) : double.NaN;
+                ratios[wheel] = sorted.Length * stride * _grid.Step > 1 ? Statistics.Quantile(sorted, 0.5) : double.NaN;
                 spreads[wheel] = (Statistics.Quantile(sorted, 0.84) - Statistics.Quantile(sorted, 0.16)) / 2;
             }
         );
