@@ -38,6 +38,7 @@ public sealed class SheetPageTests : IAsyncLifetime
         var job = await ReadAsync($"/jobs/{_job}");
         Assert.Contains("a wire at fault", job, StringComparison.Ordinal);
         Assert.Contains($"href=\"{sheet}\"", job, StringComparison.Ordinal);
+        Assert.Contains("high resistance, 0.90 V", await ReadAsync($"/jobs/{_job}/report"), StringComparison.Ordinal);
         await PostAsync(sheet, "Values", ("v0", ""), ("v1", ""), ("v2", ""), ("state", "key on"));
         Assert.Contains("Nothing is measured yet", await _page.ReadAsync(sheet), StringComparison.Ordinal);
     }
