@@ -108,7 +108,8 @@ public static class CircuitSheetFile
     private static string Quoted(string cell) =>
         cell.AsSpan().ContainsAny(",\"\n;") ? $"\"{cell.Replace("\"", "\"\"", StringComparison.Ordinal)}\"" : cell;
 
-    private static string UnitOf(SheetQuantity quantity) =>
+    /// <summary>The unit a quantity is kept in.</summary>
+    public static string UnitOf(SheetQuantity quantity) =>
         quantity switch
         {
             SheetQuantity.Voltage => "V",

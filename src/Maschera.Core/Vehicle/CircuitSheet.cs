@@ -67,6 +67,17 @@ public sealed record SheetRow(
 /// <summary>Names of terminals as sheets have them.</summary>
 public static class Terminals
 {
+    /// <summary>True for a ground of a component's own plug.</summary>
+    public static bool IsGround(string terminal) => IsOf("ground", terminal);
+
+    /// <summary>True for a supply of a component's own plug.</summary>
+    public static bool IsSupply(string terminal) => IsOf("supply", terminal);
+
+    /// <summary>True for a signal of a component's own plug.</summary>
+    public static bool IsSignal(string terminal) => IsOf("signal", terminal);
+
+    private static bool IsOf(string kind, string terminal) => terminal == kind || terminal.StartsWith(kind + " ", StringComparison.Ordinal);
+
     /// <summary>A terminal for a person: a true minus, and a blank between figure and unit.</summary>
     public static string Spoken(string terminal) =>
         terminal.Replace("battery -", "battery −", StringComparison.Ordinal).Replace("5v", "5 V", StringComparison.Ordinal);

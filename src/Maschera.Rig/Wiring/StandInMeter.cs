@@ -137,7 +137,7 @@ public sealed class StandInMeter(WiringPlan plan) : IMeter
         foreach (var fault in plan.Faults.Where(f => f.Component == component.Name))
             if (Touched(fault, terminals) is { } other)
                 network.Resistor(Plug(fault.Terminal), other == "battery +" ? other : Plug(other), Bridge);
-        foreach (var signal in terminals.Where(t => t.StartsWith("signal", StringComparison.Ordinal)))
+        foreach (var signal in terminals.Where(t => Terminals.IsSignal(t)))
             ModuleEnd(network, component, terminals, signal, powered);
         if (!isOff)
             Load(network, terminals, Plug);
@@ -145,7 +145,7 @@ public sealed class StandInMeter(WiringPlan plan) : IMeter
 
     /// <summary>Where a wire comes from.</summary>
     private static string Root(SheetComponent component, List<string> terminals, string terminal) =>
-        terminal.StartsWith("signal", StringComparison.Ordinal) ? Own(component.Name, $"module {terminal}")
+        Terminals.IsSignal(terminal) ? Own(component.Name, $"module {terminal}")
         : terminal == "ground" && IsMotor(terminals) ? "chassis"
         : $"splice/{terminal}";
 
@@ -159,7 +159,7 @@ public sealed class StandInMeter(WiringPlan plan) : IMeter
             WireDamage.Broken => Cut,
             WireDamage.Resistive when IsMotor(terminals) => JointOfMotor,
             WireDamage.Resistive when IsValve(terminals) => JointOfValve,
-            WireDamage.Resistive when terminal.StartsWith("signal", StringComparison.Ordinal) => JointOfSignal,
+            WireDamage.Resistive when Terminals.IsSignal(terminal) => JointOfSignal,
             WireDamage.Resistive => JointOfSensor,
             _ => Wire,
         };
@@ -168,9 +168,9 @@ public sealed class StandInMeter(WiringPlan plan) : IMeter
         fault.Damage switch
         {
             WireDamage.OnGround => terminals.Find(t => t == "ground"),
-            WireDamage.OnSupply => terminals.Find(t => t.StartsWith("supply", StringComparison.Ordinal) && t != fault.Terminal),
+            WireDamage.OnSupply => terminals.Find(t => Terminals.IsSupply(t) && t != fault.Terminal),
             WireDamage.OnBattery => "battery +",
-            WireDamage.OnSignal => terminals.Find(t => t.StartsWith("signal", StringComparison.Ordinal) && t != fault.Terminal),
+            WireDamage.OnSignal => terminals.Find(t => Terminals.IsSignal(t) && t != fault.Terminal),
             _ => null,
         };
 
@@ -191,7 +191,7 @@ public sealed class StandInMeter(WiringPlan plan) : IMeter
 
     private static void Load(Network network, List<string> terminals, Func<string, string> plug)
     {
-        var supply = terminals.Find(t => t.StartsWith("supply", StringComparison.Ordinal));
+        var supply = terminals.Find(t => Terminals.IsSupply(t));
         if (supply is null && terminals.Contains("signal 2"))
             network.Resistor(plug("signal"), plug("signal 2"), Coil);
         else if (supply is not null && IsMotor(terminals))
@@ -206,7 +206,7 @@ public sealed class StandInMeter(WiringPlan plan) : IMeter
     private static void LoadOfSensor(Network network, List<string> terminals, Func<string, string> plug, string supply)
     {
         network.Resistor(plug(supply), plug("ground"), Sensor);
-        foreach (var signal in terminals.Where(t => t.StartsWith("signal", StringComparison.Ordinal)))
+        foreach (var signal in terminals.Where(t => Terminals.IsSignal(t)))
         {
             network.Resistor(plug(supply), plug(signal), supply == "supply" ? 4 * Output : Output);
             network.Resistor(plug(signal), plug("ground"), Output);

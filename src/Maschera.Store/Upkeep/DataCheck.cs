@@ -43,7 +43,7 @@ public static class DataCheck
     {
         using var command = connection.CreateCommand();
         command.CommandText = "PRAGMA integrity_check(1)";
-        return command.ExecuteScalar() as string is "ok" ? null : $"{command.ExecuteScalar()}";
+        return command.ExecuteScalar() as string is var said and not "ok" ? said ?? "nothing was said" : null;
     }
 
     private static CheckedData Read(SqliteConnection connection, string path, int every)

@@ -75,11 +75,11 @@ public sealed class CircuitReading : ReadingOf<CircuitResult>
 
     /// <summary>A component that hangs on an open ground lifts its other wires: what stands high then is not accused as well.</summary>
     private static List<WireState> WithoutWhatFollows(List<WireState> states) =>
-        states.Any(s => WireJudge.IsGround(s.Wire) && s.State == WireState.Open)
+        states.Any(s => Terminals.IsGround(s.Wire) && s.State == WireState.Open)
             ?
             [
                 .. states.Select(s =>
-                    WireJudge.IsSignal(s.Wire) && s is { State: WireState.ToSupply, Unit: "V" }
+                    Terminals.IsSignal(s.Wire) && s is { State: WireState.ToSupply, Unit: "V" }
                         ? s with
                         {
                             State = WireState.NotMeasured,
@@ -115,8 +115,8 @@ public sealed class CircuitReading : ReadingOf<CircuitResult>
     private static string Next(string wire)
     {
         var spoken = Terminals.Spoken(wire);
-        return WireJudge.IsGround(wire) ? $"{spoken} at the component's plug against battery −, loaded"
-            : WireJudge.IsSupply(wire)
+        return Terminals.IsGround(wire) ? $"{spoken} at the component's plug against battery −, loaded"
+            : Terminals.IsSupply(wire)
                 ? $"{spoken} at the component's plug against battery −, loaded, and the battery in the same condition"
             : $"{spoken} at the component's plug against the module's {spoken}, loaded";
     }

@@ -9,7 +9,7 @@ internal static class SharedWires
     /// <summary>Wires of one name at several components: bad at all of them, or at one alone.</summary>
     public static IEnumerable<Note> Notes(IReadOnlyList<WireState> states)
     {
-        foreach (var wires in states.Where(s => s.Component is not null && !WireJudge.IsSignal(s.Wire)).GroupBy(s => s.Wire))
+        foreach (var wires in states.Where(s => s.Component is not null && !Terminals.IsSignal(s.Wire)).GroupBy(s => s.Wire))
         {
             var bad = wires.Where(w => w.IsFaulty).ToList();
             var good = wires.Where(w => w.State == WireState.Sound).ToList();
@@ -30,7 +30,7 @@ internal static class SharedWires
     public static IEnumerable<Note> Before(IReadOnlyList<SheetRow> rows, IReadOnlyList<WireState> faulty)
     {
         var strap = rows.FirstOrDefault(r => r.Quantity == SheetQuantity.Voltage && r.IsLoaded && r.IsBetween("chassis", "battery -"));
-        if (strap is not null && faulty.FirstOrDefault(f => WireJudge.IsGround(f.Wire)) is { } ground)
+        if (strap is not null && faulty.FirstOrDefault(f => Terminals.IsGround(f.Wire)) is { } ground)
             yield return Math.Abs(strap.Value) > WireJudge.GroundLoss
                 ? new(
                     "before-the-wire",
@@ -40,7 +40,7 @@ internal static class SharedWires
         var fed = rows.FirstOrDefault(r => r.Quantity == SheetQuantity.Voltage && r.IsLoaded && r.IsBetween("module supply", "battery -"));
         if (
             fed is null
-            || faulty.FirstOrDefault(f => WireJudge.IsSupply(f.Wire) && (f.State is WireState.Open or WireState.HighResistance))
+            || faulty.FirstOrDefault(f => Terminals.IsSupply(f.Wire) && (f.State is WireState.Open or WireState.HighResistance))
                 is not { } supply
         )
             yield break;

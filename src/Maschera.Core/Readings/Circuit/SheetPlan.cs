@@ -52,14 +52,14 @@ public static class SheetPlan
             };
 
     /// <summary>True where a word names a terminal of a component's own plug.</summary>
-    public static bool IsTerminal(string word) => WireJudge.IsGround(word) || WireJudge.IsSupply(word) || WireJudge.IsSignal(word);
+    public static bool IsTerminal(string word) => Terminals.IsGround(word) || Terminals.IsSupply(word) || Terminals.IsSignal(word);
 
     /// <summary>The measurements for a component of these terminals.</summary>
     public static IReadOnlyList<PlannedMeasure> Of(IReadOnlyList<string> terminals)
     {
-        var grounds = terminals.Where(WireJudge.IsGround).ToList();
-        var supplies = terminals.Where(WireJudge.IsSupply).ToList();
-        var signals = terminals.Where(WireJudge.IsSignal).ToList();
+        var grounds = terminals.Where(Terminals.IsGround).ToList();
+        var supplies = terminals.Where(Terminals.IsSupply).ToList();
+        var signals = terminals.Where(Terminals.IsSignal).ToList();
         List<PlannedMeasure> plan = [];
         if (supplies.Any(s => !WireJudge.IsRegulated(s)))
             plan.Add(new("battery +", "battery -", SheetQuantity.Voltage, false, "what the battery has meanwhile", ForAll: true));
@@ -95,8 +95,8 @@ public static class SheetPlan
     /// from a bad joint, its ohms do.
     /// </summary>
     private static PlannedMeasure Narrowing(string wire) =>
-        WireJudge.IsGround(wire) ? Loaded("chassis", "battery -", $"up to {WireJudge.Volts(WireJudge.GroundLoss)}")
-        : WireJudge.IsSupply(wire) ? Loaded("module supply", "battery -", SupplyShould(wire))
+        Terminals.IsGround(wire) ? Loaded("chassis", "battery -", $"up to {WireJudge.Volts(WireJudge.GroundLoss)}")
+        : Terminals.IsSupply(wire) ? Loaded("module supply", "battery -", SupplyShould(wire))
         : new(wire, $"module {wire}", SheetQuantity.Resistance, true, $"under {WireJudge.TooMuch:0} Ω");
 
     private static PlannedMeasure Loaded(string from, string to, string should) => new(from, to, SheetQuantity.Voltage, false, should);

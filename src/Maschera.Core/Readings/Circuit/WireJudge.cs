@@ -51,11 +51,11 @@ internal sealed class WireJudge
             .. _rows
                 .SelectMany(r => new[] { r.From, r.To })
                 .Concat(_pins)
-                .Where(t => IsGround(t) || IsSupply(t) || IsSignal(t))
+                .Where(t => Terminals.IsGround(t) || Terminals.IsSupply(t) || Terminals.IsSignal(t))
                 .Distinct()
                 .OrderBy(t =>
-                    IsGround(t) ? 0
-                    : IsSupply(t) ? 1
+                    Terminals.IsGround(t) ? 0
+                    : Terminals.IsSupply(t) ? 1
                     : 2
                 )
                 .ThenBy(t => t, StringComparer.Ordinal),
@@ -65,12 +65,6 @@ internal sealed class WireJudge
     public IEnumerable<SheetRow> Proofless =>
         _rows.Where(r => r.Quantity == SheetQuantity.Resistance && (r.IsLive || IsOneWire(r) && r.Value <= TooMuch));
 
-    public static bool IsGround(string terminal) => terminal == "ground" || terminal.StartsWith("ground ", StringComparison.Ordinal);
-
-    public static bool IsSupply(string terminal) => terminal == "supply" || terminal.StartsWith("supply ", StringComparison.Ordinal);
-
-    public static bool IsSignal(string terminal) => terminal == "signal" || terminal.StartsWith("signal ", StringComparison.Ordinal);
-
     public static bool IsRegulated(string terminal) =>
         terminal.Contains("5v", StringComparison.Ordinal) || terminal.Contains("5 v", StringComparison.Ordinal);
 
@@ -78,8 +72,8 @@ internal sealed class WireJudge
     public WireState Judge(string wire)
     {
         var said = (
-            IsGround(wire) ? Ground(wire)
-            : IsSupply(wire) ? Supply(wire)
+            Terminals.IsGround(wire) ? Ground(wire)
+            : Terminals.IsSupply(wire) ? Supply(wire)
             : Signal(wire)
         ).ToList();
         return said.Find(s => s.State.StartsWith("short", StringComparison.Ordinal))
@@ -100,7 +94,7 @@ internal sealed class WireJudge
                 $"between the {Spoken(wire)} and {Spoken(Other(row, wire))}"
             );
         // The supply is there and the component still gets too little: what is lost lies in the ground.
-        foreach (var row in _voltages.Where(r => r.IsLoaded && IsSupply(Other(r, wire)) && r.IsBetween(wire, Other(r, wire))))
+        foreach (var row in _voltages.Where(r => r.IsLoaded && Terminals.IsSupply(Other(r, wire)) && r.IsBetween(wire, Other(r, wire))))
             if (_supplies.TryGetValue((Other(row, wire), row.State), out var supply))
                 yield return OfLoss(wire, row, supply - Math.Abs(row.Value), GroundLoss, supply, $"in the {Spoken(wire)}");
         foreach (var state in Continuity(wire, s_grounds))
@@ -122,7 +116,7 @@ internal sealed class WireJudge
                 $"between the {Spoken(wire)} and {Spoken(Other(row, wire))}"
             );
         // Against the component's own ground the supply is proved where even both together lose no more than it may.
-        foreach (var row in _voltages.Where(r => IsGround(Other(r, wire)) && r.IsBetween(wire, Other(r, wire)) && !r.IsUnplugged))
+        foreach (var row in _voltages.Where(r => Terminals.IsGround(Other(r, wire)) && r.IsBetween(wire, Other(r, wire)) && !r.IsUnplugged))
             if (Source(wire, row) is { } source && row.IsLoaded && source - Math.Abs(row.Value) <= Loss(wire))
                 yield return new(
                     wire,
@@ -134,7 +128,7 @@ internal sealed class WireJudge
         // A regulated supply has no way to the battery: an open circuit is what should be there.
         foreach (var state in Continuity(wire, IsRegulated(wire) ? ["module supply"] : ["battery +", "module supply"]))
             yield return state;
-        foreach (var row in Shorts(wire, [.. s_grounds, .. Wires.Where(IsGround)]))
+        foreach (var row in Shorts(wire, [.. s_grounds, .. Wires.Where(Terminals.IsGround)]))
             yield return Touch(wire, WireState.ToGround, row);
         if (IsRegulated(wire))
             foreach (var row in Shorts(wire, ["battery +", "supply"]))
@@ -166,7 +160,7 @@ internal sealed class WireJudge
             yield return OfLoss(wire, row, Math.Abs(row.Value), SignalLoss, Regulated, $"between the {Spoken(wire)} and the module");
         foreach (
             var row in _voltages.Where(r =>
-                s_grounds.Concat(Wires.Where(IsGround)).Any(g => r.IsBetween(wire, g)) && Math.Abs(r.Value) > Regulated * 1.1
+                s_grounds.Concat(Wires.Where(Terminals.IsGround)).Any(g => r.IsBetween(wire, g)) && Math.Abs(r.Value) > Regulated * 1.1
             )
         )
             yield return new(
@@ -180,11 +174,11 @@ internal sealed class WireJudge
             yield return state;
         foreach (var state in Continuity(wire, ["module signal", $"module {Spoken(wire)}"]))
             yield return state;
-        foreach (var row in Shorts(wire, [.. s_grounds, .. Wires.Where(IsGround)]))
+        foreach (var row in Shorts(wire, [.. s_grounds, .. Wires.Where(Terminals.IsGround)]))
             yield return Touch(wire, WireState.ToGround, row);
-        foreach (var row in Shorts(wire, ["battery +", .. Wires.Where(IsSupply)]))
+        foreach (var row in Shorts(wire, ["battery +", .. Wires.Where(Terminals.IsSupply)]))
             yield return Touch(wire, WireState.ToSupply, row);
-        foreach (var row in Shorts(wire, [.. Wires.Where(w => IsSignal(w) && w != wire)]))
+        foreach (var row in Shorts(wire, [.. Wires.Where(w => Terminals.IsSignal(w) && w != wire)]))
             yield return Touch(wire, WireState.ToSignal, row);
     }
 
@@ -212,7 +206,7 @@ internal sealed class WireJudge
                 );
     }
 
-    private static bool IsAnyGround(string terminal) => IsGround(terminal) || s_grounds.Contains(terminal);
+    private static bool IsAnyGround(string terminal) => Terminals.IsGround(terminal) || s_grounds.Contains(terminal);
 
     private static bool IsModuleSide(string terminal) => terminal.StartsWith("module signal", StringComparison.Ordinal);
 
@@ -225,7 +219,7 @@ internal sealed class WireJudge
     /// <summary>What feeds a ground's current: the component's supply as measured, else the battery.</summary>
     private double Feeding(SheetRow row)
     {
-        var isSensor = Wires.Any(IsRegulated) || Wires.Any(IsSignal) && !Wires.Contains("supply");
+        var isSensor = Wires.Any(IsRegulated) || Wires.Any(Terminals.IsSignal) && !Wires.Contains("supply");
         return !isSensor && Battery(row) is { } battery ? battery : Regulated;
     }
 
@@ -245,8 +239,11 @@ internal sealed class WireJudge
     /// <summary>Voltages of supplies against a ground under load, by terminal and state, the first of each.</summary>
     private static Dictionary<(string Supply, string State), double> Supplies(IEnumerable<SheetRow> voltages) =>
         voltages
-            .Where(r => r.IsLoaded && (IsSupply(r.From) && s_grounds.Contains(r.To) || IsSupply(r.To) && s_grounds.Contains(r.From)))
-            .GroupBy(r => (IsSupply(r.From) ? r.From : r.To, r.State))
+            .Where(r =>
+                r.IsLoaded
+                && (Terminals.IsSupply(r.From) && s_grounds.Contains(r.To) || Terminals.IsSupply(r.To) && s_grounds.Contains(r.From))
+            )
+            .GroupBy(r => (Terminals.IsSupply(r.From) ? r.From : r.To, r.State))
             .ToDictionary(g => g.Key, g => Math.Abs(g.First().Value));
 
     /// <summary>A loss over its limit is a fault under any condition; under it only a loaded wire is proved.</summary>
@@ -308,9 +305,9 @@ internal sealed class WireJudge
     private static bool IsOneWire(SheetRow row)
     {
         string[] ends = [row.From, row.To];
-        return ends.Any(IsGround) && ends.Any(s_grounds.Contains)
-            || ends.Any(IsSupply) && ends.Any(e => e is "battery +" or "module supply")
-            || ends.Any(IsSignal) && ends.Any(IsModuleSide);
+        return ends.Any(Terminals.IsGround) && ends.Any(s_grounds.Contains)
+            || ends.Any(Terminals.IsSupply) && ends.Any(e => e is "battery +" or "module supply")
+            || ends.Any(Terminals.IsSignal) && ends.Any(IsModuleSide);
     }
 
     private static WireState Touch(string wire, string state, SheetRow row) =>

@@ -37,7 +37,6 @@ public sealed class SheetModel(MascheraDb db, SheetService sheets) : PageModel
     public CircuitSheet Sheet { get; private set; } = CircuitSheet.Empty;
     public IReadOnlyList<SheetLine> Lines { get; private set; } = [];
     public IReadOnlyList<SheetRow> Others { get; private set; } = [];
-    public IReadOnlyList<CaliperLevel> Levels { get; private set; } = [];
     public CircuitResult? Result { get; private set; }
     public (string Component, PlannedMeasure Measure)? Next { get; private set; }
 
@@ -48,6 +47,9 @@ public sealed class SheetModel(MascheraDb db, SheetService sheets) : PageModel
     public string? Wrong { get; private set; }
 
     public Verdict? Verdict => Result is null ? null : ReadingRegistry.Find("circuit")!.VerdictOf(Result.Verdict);
+
+    /// <summary>Levels of the job's calipers; read where the whole page is shown, not at every value typed.</summary>
+    public IReadOnlyList<CaliperLevel> Levels() => sheets.Levels(Row.JobId);
 
     public bool HasStandIn => Fault is not null;
 
@@ -174,14 +176,6 @@ public sealed class SheetModel(MascheraDb db, SheetService sheets) : PageModel
         : double.IsFinite(row.Value) ? row.Value.ToString("0.######", CultureInfo.InvariantCulture)
         : "OL";
 
-    public static string UnitOf(SheetRow row) =>
-        row.Quantity switch
-        {
-            SheetQuantity.Voltage => "V",
-            SheetQuantity.Resistance => "Ω",
-            _ => "A",
-        };
-
     /// <summary>Terminals to choose from: the components' own, the modules' ends, and what all share.</summary>
     public static IEnumerable<string> TerminalsOf(CircuitSheet sheet)
     {
@@ -194,14 +188,13 @@ public sealed class SheetModel(MascheraDb db, SheetService sheets) : PageModel
             "chassis",
             "module supply",
             "module ground",
-            .. own.Where(t => t.StartsWith("signal", StringComparison.Ordinal)).Select(t => $"module {t}"),
+            .. own.Where(t => Terminals.IsSignal(t)).Select(t => $"module {t}"),
         ];
     }
 
     private static IEnumerable<WireDamage> Damages(string terminal) =>
-        terminal.StartsWith("signal", StringComparison.Ordinal)
-            ? [WireDamage.Broken, WireDamage.Resistive, WireDamage.OnGround, WireDamage.OnSupply]
-        : terminal.StartsWith("ground", StringComparison.Ordinal) ? [WireDamage.Broken, WireDamage.Resistive]
+        Terminals.IsSignal(terminal) ? [WireDamage.Broken, WireDamage.Resistive, WireDamage.OnGround, WireDamage.OnSupply]
+        : Terminals.IsGround(terminal) ? [WireDamage.Broken, WireDamage.Resistive]
         : [WireDamage.Broken, WireDamage.Resistive, WireDamage.OnGround];
 
     private static (string Value, string Said) Of(string component, string terminal, WireDamage damage) =>
@@ -273,7 +266,6 @@ public sealed class SheetModel(MascheraDb db, SheetService sheets) : PageModel
             .FirstOrDefaultAsync(c => c.Id == Id && c.SheetJson != null && c.DeletedAt == null && c.Job!.DeletedAt == null);
         if (row is null)
             return false;
-        Levels = sheets.Levels(row.JobId);
         Show(row);
         return true;
     }

@@ -50,7 +50,7 @@ public sealed record WiringSketch(
     {
         var shared = sheet
             .Components.SelectMany(c => c.Pins)
-            .Where(p => !IsSignal(p.Terminal))
+            .Where(p => !Terminals.IsSignal(p.Terminal))
             .GroupBy(p => p.Terminal)
             .Where(g => g.Count() > 1)
             .Select((g, i) => (g.Key, X: FirstSplice + SplicesApart * i))
@@ -87,9 +87,9 @@ public sealed record WiringSketch(
         var word = state?.State ?? WireState.NotMeasured;
         var touched = word switch
         {
-            WireState.ToGround => rows.Keys.FirstOrDefault(t => t.StartsWith("ground", StringComparison.Ordinal)),
-            WireState.ToSupply => rows.Keys.FirstOrDefault(t => t.StartsWith("supply", StringComparison.Ordinal) && t != pin.Terminal),
-            WireState.ToSignal => rows.Keys.FirstOrDefault(t => IsSignal(t) && t != pin.Terminal),
+            WireState.ToGround => rows.Keys.FirstOrDefault(t => Terminals.IsGround(t)),
+            WireState.ToSupply => rows.Keys.FirstOrDefault(t => Terminals.IsSupply(t) && t != pin.Terminal),
+            WireState.ToSignal => rows.Keys.FirstOrDefault(t => Terminals.IsSignal(t) && t != pin.Terminal),
             _ => null,
         };
         return new(name, Source(pin.Terminal), from, rows[pin.Terminal], word, SaidOf(state), touched is null ? null : rows[touched]);
@@ -114,12 +114,10 @@ public sealed record WiringSketch(
     }
 
     private static string Source(string terminal) =>
-        IsSignal(terminal) ? "signal"
-        : terminal.StartsWith("ground", StringComparison.Ordinal) ? "ground"
+        Terminals.IsSignal(terminal) ? "signal"
+        : Terminals.IsGround(terminal) ? "ground"
         : terminal.Contains('5', StringComparison.Ordinal) ? "5 V"
         : "fuse +";
-
-    private static bool IsSignal(string terminal) => terminal.StartsWith("signal", StringComparison.Ordinal);
 
     /// <summary>A name in up to three lines that fit the box.</summary>
     private static List<string> Lines(string name)
