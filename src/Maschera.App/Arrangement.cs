@@ -17,6 +17,7 @@ namespace Maschera.App;
 /// <param name="Smooth">lowpass or median; null for neither.</param>
 /// <param name="SmoothBy">Hz for lowpass, samples for median.</param>
 /// <param name="Copy">The smoothed copy that is drawn instead; null where there is none.</param>
+/// <param name="As">The channel on whose scale it is drawn; null for a scale of its own.</param>
 public sealed record LaneChannel(
     int Channel,
     string? Unit = null,
@@ -27,7 +28,8 @@ public sealed record LaneChannel(
     bool Standing = false,
     string? Smooth = null,
     double SmoothBy = 0,
-    int? Copy = null
+    int? Copy = null,
+    int? As = null
 );
 
 /// <summary>A lane: its height in pixels (null to share the screen evenly) and what is drawn in it, from the front.</summary>
@@ -66,7 +68,8 @@ public sealed record Arrangement(IReadOnlyList<Lane> Lanes, Comparison? Compare 
                             .Channels.Where(c => known.Contains(c.Channel))
                             .Select(c =>
                                 c.Copy is { } copy && !known.Contains(copy) ? c with { Copy = null, Standing = false, Smooth = null } : c
-                            ),
+                            )
+                            .Select(c => c.As is { } like && !known.Contains(like) ? c with { As = null } : c),
                     ],
                 }
             )
@@ -77,7 +80,7 @@ public sealed record Arrangement(IReadOnlyList<Lane> Lanes, Comparison? Compare 
             capture
                 .OwnChannels.Where(c => !placed.Contains(c.Id))
                 .Take(MostLanes - Math.Min(MostLanes, lanes.Count))
-                .Select(c => new Lane(null, [new LaneChannel(c.Id)]))
+                .Select(c => new Lane(null, [new LaneChannel(c.Id, As: capture.ArrangementJson is null ? AlikeOf(c, capture) : null)]))
         );
         return kept with
         {
@@ -86,6 +89,26 @@ public sealed record Arrangement(IReadOnlyList<Lane> Lanes, Comparison? Compare 
                     ? LaneGroups.Of(capture, kept with { Lanes = lanes }, null)
                     : lanes,
         };
+    }
+
+    /// <summary>The first of the channels that are read against each other, speeds and the sides of one thing; null for itself.</summary>
+    private static int? AlikeOf(StoredChannel channel, StoredCapture capture)
+    {
+        var isSpeed = UnitConversion.For(channel.Unit).Any(u => u.Unit == "km/h");
+        var first = capture.OwnChannels.First(c =>
+            c.Id == channel.Id || (c.Unit == channel.Unit && (isSpeed || SideNames.AreSides(c.Name, channel.Name)))
+        );
+        return first.Id == channel.Id ? null : first.Id;
+    }
+
+    /// <summary>The channel on whose scale one is drawn: the one it was laid on, or the first of its lane's unit where they share.</summary>
+    public LaneChannel ScaleOf(LaneChannel shown, StoredCapture capture)
+    {
+        string Unit(LaneChannel c) => c.Unit ?? capture.Channels.First(x => x.Id == c.Channel).Unit;
+        if (shown.As is { } other && Lanes.SelectMany(l => l.Channels).FirstOrDefault(c => c.Channel == other) is { } like)
+            return Unit(like) == Unit(shown) ? like : shown;
+        var lane = Lanes.First(l => l.Channels.Any(c => c.Channel == shown.Channel));
+        return lane.Shared && lane.Channels.FirstOrDefault(c => !c.Hidden) is { } first && Unit(first) == Unit(shown) ? first : shown;
     }
 
     /// <summary>What is wrong with an arrangement for this capture; null where nothing is.</summary>
@@ -114,6 +137,8 @@ public sealed record Arrangement(IReadOnlyList<Lane> Lanes, Comparison? Compare 
             return $"The offset of {channel.Name} is not a number.";
         if (lane.Range is { } range && !(range.Length == 2 && range[0] < range[1] && double.IsFinite(range[1] - range[0])))
             return $"The scale of {channel.Name} needs a bottom below its top.";
+        if (lane.As is { } like && (like == lane.Channel || capture.OwnChannels.All(c => c.Id != like)))
+            return $"{channel.Name} can't lie on the scale of a channel that is not there.";
         if (lane.Copy is { } copy && capture.Channels.All(c => c.Id != copy || !c.IsLaneCopy))
             return $"The smoothed copy of {channel.Name} is gone; set the smoothing again.";
         return lane.Smooth is null or "lowpass" or "median" ? null : $"'{lane.Smooth}' is no way of smoothing.";

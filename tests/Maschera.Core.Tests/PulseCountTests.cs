@@ -28,6 +28,22 @@ public class PulseCountTests
 
     [Theory]
     [MemberData(nameof(Seeds))]
+    public void Every_turn_is_told_by_itself_and_the_mean_tooth_is_theirs(int seed)
+    {
+        var ring = new ToothedRing(seed) { Eccentric = 0.06 };
+        var result = Read(ring.Capture(), ("target", $"{ring.Places}"));
+        Assert.Equal(Math.Min(24, (int)result.Revolutions!.Value), result.Turns.Count);
+        for (var tooth = 0; tooth < ring.Places; tooth++)
+        {
+            var lengths = result.Turns.Select(t => t.LengthPercent[tooth]).OfType<double>().ToList();
+            Assert.NotEmpty(lengths);
+            if (result.Turns.Count == result.Revolutions)
+                Assert.Equal(result.Ring[tooth].LengthPercent, lengths.Average(), 0.02);
+        }
+    }
+
+    [Theory]
+    [MemberData(nameof(Seeds))]
     public void Teeth_that_are_gone_stand_at_their_degrees_from_the_mark(int seed)
     {
         var ring = new ToothedRing(seed);
@@ -62,6 +78,7 @@ public class PulseCountTests
         Assert.True(result.Verdict == "drops-out", result.Sentence);
         Assert.Empty(result.Missing);
         Assert.Equal(2, result.Dropouts.Count);
+        Assert.Equal(2, result.Turns.Sum(t => t.LostAt.Count));
         Assert.Equal(ring.Places * (int)result.Revolutions!.Value - 2, result.Pulses);
     }
 

@@ -18,6 +18,8 @@ public class SideBySideTests
         Assert.InRange(beside.Ratio, 0.47, 0.53);
         Assert.Contains("gap too wide", beside.Text, StringComparison.Ordinal);
         Assert.StartsWith("Swap the two sensors", beside.Swap, StringComparison.Ordinal);
+        Assert.Equal("weak beside the other side", beside.Shortcoming);
+        Assert.Null(Read(Coil(seed), Coil(seed) with { Strength = 0.5 })!.Shortcoming);
         Assert.Contains("smaller gap here", Read(Coil(seed), Coil(seed) with { Strength = 0.5 })!.Text, StringComparison.Ordinal);
     }
 

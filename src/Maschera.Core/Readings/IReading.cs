@@ -45,6 +45,16 @@ public interface IReading
     /// <summary>All it can conclude, unusable included.</summary>
     IReadOnlyList<Verdict> Verdicts { get; }
 
+    /// <summary>The verdict of a result; one that is fine is told with what stands against it.</summary>
+    Verdict VerdictOf(ReadingResult result) =>
+        VerdictOf(result.Verdict) is { Tone: Tone.Fine } fine && result.But is { } but
+            ? fine with
+            {
+                Tone = Tone.Watch,
+                Said = $"{fine.Said}, but {but}",
+            }
+            : VerdictOf(result.Verdict);
+
     /// <summary>A verdict of its list; a word it does not know is a fault by that word.</summary>
     Verdict VerdictOf(string word) => Verdicts.FirstOrDefault(v => v.Word == word) ?? new Verdict(word, Tone.Fault, word);
 

@@ -103,6 +103,10 @@ public abstract record ReadingResult
     [JsonIgnore]
     public virtual IReadOnlyList<KeyFigure> Figures => [];
 
+    /// <summary>What stands against a verdict that by itself says all is well, to be said with it; null for nothing.</summary>
+    [JsonIgnore]
+    public virtual string? But => null;
+
     /// <summary>Stretches of the capture it speaks of one by one, for the lanes.</summary>
     [JsonIgnore]
     public virtual IReadOnlyList<LaneMark> Marks => [];

@@ -35,11 +35,16 @@ public static class BenchPicture
                 Svg.Text(Left, 30, $"{capture.Job!.Vehicle}: {capture.Name}", size: 19),
                 Svg.Text(Left, 52, $"{Say.Day(capture.TakenAt)} · {Say.Conditions(capture.Conditions)}", fill: Palette.Soft)
             );
+        var traces = lanes.SelectMany(lane => lane.Channels).Select(shown => Trace.Of(capture, shown, samples, from, to)).ToList();
+        var scales = traces
+            .GroupBy(trace => arrangement.ScaleOf(trace.Shown, capture))
+            .SelectMany(g => g.Select(trace => (trace.Shown, Scale: Scale([.. g.SelectMany(t => t.Values)], g.Key.Range))))
+            .ToDictionary(g => g.Shown, g => g.Scale);
         var y = Top;
         foreach (var lane in lanes)
         {
             var area = new Area(y + LaneGap - 8, lane.Height ?? UsualHeight, from, to);
-            picture.Add(Lane(capture, lane, samples, area));
+            picture.Add(Lane([.. lane.Channels.Select(c => (traces.First(t => t.Shown == c), scales[c]))], area));
             y += area.Height + LaneGap;
         }
 
@@ -53,10 +58,10 @@ public static class BenchPicture
         public double Y(double value, double low, double high) => Top + Height - (value - low) / (high - low) * Height;
     }
 
-    private static IEnumerable<XElement> Lane(StoredCapture capture, Lane lane, SampleStore samples, Area area)
+    /// <summary>A channel's values as they are drawn, in the unit shown.</summary>
+    private sealed record Trace(LaneChannel Shown, string Name, string Ink, double[]? Seconds, double[] Values)
     {
-        double x = Left;
-        foreach (var (i, shown) in lane.Channels.Index())
+        public static Trace Of(StoredCapture capture, LaneChannel shown, SampleStore samples, double from, double to)
         {
             var row = capture.Channels.First(c => c.Id == shown.Channel);
             var drawn = capture.Channels.FirstOrDefault(c => c.Id == shown.Copy) ?? row;
@@ -64,16 +69,25 @@ public static class BenchPicture
             var unit = UnitConversion.For(row.Unit).FirstOrDefault(u => u.Unit == shown.Unit) is { Unit: not null } u
                 ? u
                 : new UnitChoice(row.Unit, 1, 0);
-            var trace = samples.Window(drawn, area.From, area.To, Width - Left - Right);
+            var trace = samples.Window(drawn, from, to, Width - Left - Right);
             var values = Array.ConvertAll(trace.Values, v => (shown.Invert ? -1 : 1) * (v * unit.Factor + unit.Offset) + shown.Offset);
-            var (low, high) = Scale(values, shown.Range);
+            return new(shown, BenchPicture.Name(row, shown, unit), ink, trace.Seconds, values);
+        }
+    }
+
+    private static IEnumerable<XElement> Lane(IReadOnlyList<(Trace, (double Low, double High))> traces, Area area)
+    {
+        double x = Left;
+        foreach (var (i, (trace, (low, high))) in traces.Index())
+        {
             if (i == 0)
                 foreach (var line in Grid(area, low, high))
                     yield return line;
             yield return Svg.Window(0, area.Top, Width, area.Height)
-                .With(Svg.Path(Course(trace.Seconds, values, area, low, high), ink, 1.25));
-            var name = Name(row, shown, unit) + (i > 0 ? $" ({Figures.Digits(low)} to {Figures.Digits(high)})" : "");
-            yield return Svg.Rectangle(x, area.Top - 14, 18, 3, ink);
+                .With(Svg.Path(Course(trace.Seconds, trace.Values, area, low, high), trace.Ink, 1.25));
+            var own = i > 0 && (low, high) != traces[0].Item2;
+            var name = trace.Name + (own ? $" ({Figures.Digits(low)} to {Figures.Digits(high)})" : "");
+            yield return Svg.Rectangle(x, area.Top - 14, 18, 3, trace.Ink);
             yield return Svg.Text(x + 24, area.Top - 8, name);
             x += 50 + Letter * name.Length;
         }

@@ -15,7 +15,7 @@ public sealed record ReadingView(StoredReading Reading, IReading Kind, ReadingRe
     public string Title => Kind.TitleOf(Result);
 
     /// <summary>Its verdict with tone and the words a person says.</summary>
-    public Verdict Verdict => Kind.VerdictOf(Result.Verdict);
+    public Verdict Verdict => Kind.VerdictOf(Result);
 
     /// <summary>What it was read from: each role's name for a person with the channel that stood for it.</summary>
     public IEnumerable<(string Role, string Label, string Channel)> Channels =>

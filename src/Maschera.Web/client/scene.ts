@@ -25,6 +25,7 @@ export interface LaneChannel {
   smooth: "lowpass" | "median" | null;
   smoothBy: number;
   copy: number | null;
+  as: number | null;
 }
 /** `shared`: channels of the first one's unit lie on one scale. */
 export interface Lane {

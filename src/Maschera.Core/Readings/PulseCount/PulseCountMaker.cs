@@ -42,6 +42,7 @@ internal sealed class PulseCountMaker(
             RunoutPercent = ring.Runout,
             Dropouts = [.. ring.Dropouts.Select(d => new Stretch(d.From, d.To))],
             Ring = ring.Ring,
+            Turns = ring.EachTurn,
             Beside = beside,
         };
     }

@@ -22,6 +22,11 @@ public sealed record PulseLevels(double Low, double High, bool? LowFits, bool? H
 /// <param name="Missing">Teeth missing behind it.</param>
 public readonly record struct RingTooth(double Degrees, double LengthPercent, int Missing);
 
+/// <summary>One revolution of the ring.</summary>
+/// <param name="LengthPercent">Of each tooth as in <see cref="RingTooth"/>; null where its neighbours are not all known.</param>
+/// <param name="LostAt">Where pulses were lost that come in other revolutions, degrees as in <see cref="RingTooth"/>.</param>
+public sealed record RingTurn(IReadOnlyList<double?> LengthPercent, IReadOnlyList<double> LostAt);
+
 /// <summary>A count of pulses against what a revolution should give.</summary>
 public sealed record PulseCountResult : ReadingResult
 {
@@ -53,6 +58,12 @@ public sealed record PulseCountResult : ReadingResult
 
     /// <summary>The ring, tooth by tooth.</summary>
     public IReadOnlyList<RingTooth> Ring { get; init; } = [];
+
+    /// <summary>The revolutions one by one, the first of them; in those that lost pulses no length is told.</summary>
+    public IReadOnlyList<RingTurn> Turns { get; init; } = [];
+
+    [JsonIgnore]
+    public override string? But => Beside?.Shortcoming;
 
     [JsonIgnore]
     public override IReadOnlyList<KeyFigure> Figures =>

@@ -9,6 +9,9 @@ internal sealed class RingMeasure
     /// <summary>An interval this much longer than its neighbours has a tooth missing in it.</summary>
     private const double GapRatio = 1.6;
 
+    /// <summary>Revolutions told one by one.</summary>
+    private const int MostTurns = 24;
+
     /// <summary>What is there by chance in half of the largest less the smallest of many means, in standard deviations of one.</summary>
     private const double ByChance = 2.4;
 
@@ -31,6 +34,7 @@ internal sealed class RingMeasure
         Missing = target == Teeth ? [] : [.. Gone.Select(AsMissing).OrderBy(m => m.At)];
         Dropouts = FindDropouts();
         (Ring, Runout) = Measure();
+        EachTurn = [.. Enumerable.Range(0, Math.Min(MostTurns, turns.Count)).Select(TurnOf)];
     }
 
     /// <summary>Pulses of a revolution in which none is lost.</summary>
@@ -44,6 +48,9 @@ internal sealed class RingMeasure
     public IReadOnlyList<(double From, double To, int Pulses)> Dropouts { get; }
 
     public IReadOnlyList<RingTooth> Ring { get; }
+
+    /// <summary>The first revolutions one by one.</summary>
+    public IReadOnlyList<RingTurn> EachTurn { get; }
 
     /// <summary>%, null for fewer than two revolutions.</summary>
     public double? Runout { get; }
@@ -102,13 +109,15 @@ internal sealed class RingMeasure
         var before = Gone.Where(g => first + g.Tooth < pulse).Sum(g => g.Pulses);
         var here = Gone.Where(g => first + g.Tooth == pulse).Sum(g => g.Pulses);
         var toFirst =
-            first > 0 ? (_pulses.Begins[first] - _turns.Marks[turn]) / Math.Max(1e-12, _intervals[first - 1]) * (1 + GoneBehindLast()) : 0;
+            first > 0
+                ? (_pulses.Begins[first] - _turns.Marks[turn]) / Math.Max(1e-12, _intervals[first - 1]) * (1 + GoneBehind(Teeth - 1))
+                : 0;
         var part = (at - _pulses.Begins[pulse]) / _intervals[pulse] * (1 + here);
         var degrees = (toFirst + pulse - first + before + part) * 360 / Places;
         return (degrees % 360 + 360) % 360;
     }
 
-    private int GoneBehindLast() => Gone.Where(g => g.Tooth == Teeth - 1).Sum(g => g.Pulses);
+    private int GoneBehind(int tooth) => Gone.Where(g => g.Tooth == tooth).Sum(g => g.Pulses);
 
     /// <summary>The longest intervals of the revolutions that miss pulses, as many as are missing there.</summary>
     private List<(double From, double To, int Pulses)> FindDropouts()
@@ -157,25 +166,43 @@ internal sealed class RingMeasure
     /// <summary>The mean length of every tooth, with the mean over a whole revolution about it taken out.</summary>
     private (List<RingTooth> Ring, double? Runout) Measure()
     {
-        var gaps = Gone.ToDictionary(g => g.Tooth, g => g.Pulses);
         var lengths = new List<double>[Teeth];
         for (var tooth = 0; tooth < Teeth; tooth++)
             lengths[tooth] = [];
         foreach (var turn in WholeTurns)
             for (var tooth = 0; tooth < Teeth; tooth++)
-                if (LengthOf(_turns.Starts[turn] + tooth, 1 + gaps.GetValueOrDefault(tooth)) is { } length)
+                if (LengthOf(_turns.Starts[turn] + tooth, 1 + GoneBehind(tooth)) is { } length)
                     lengths[tooth].Add(length);
         var ring = new List<RingTooth>();
         double place = 0;
         for (var tooth = 0; tooth < Teeth; tooth++)
         {
             var mean = lengths[tooth].Count > 0 ? Statistics.Mean(lengths[tooth].ToArray()) : 1;
-            ring.Add(new(Math.Round(place * 360 / Places, 2), Math.Round(100 * mean, 2), gaps.GetValueOrDefault(tooth)));
-            place += 1 + gaps.GetValueOrDefault(tooth);
+            ring.Add(new(Math.Round(place * 360 / Places, 2), Math.Round(100 * mean, 2), GoneBehind(tooth)));
+            place += 1 + GoneBehind(tooth);
         }
 
         return (ring, RunoutOf(lengths));
     }
+
+    private RingTurn TurnOf(int turn)
+    {
+        if (_turns.Counts[turn] == Teeth)
+            return new([.. Enumerable.Range(0, Teeth).Select(t => Percent(LengthOf(_turns.Starts[turn] + t, 1 + GoneBehind(t))))], []);
+        List<double> lost = [];
+        var tooth = 0;
+        for (var pulse = _turns.Starts[turn]; pulse < _turns.Starts[turn + 1] && tooth < Teeth; pulse++, tooth++)
+        {
+            var begin = _pulses.Begins[Math.Min(pulse, _pulses.Count - 1)];
+            foreach (var gap in Dropouts.Where(d => d.From == begin))
+                for (var i = 0; i < gap.Pulses && tooth + 1 < Teeth; i++)
+                    lost.Add(Ring[++tooth].Degrees);
+        }
+
+        return new([], lost);
+    }
+
+    private static double? Percent(double? share) => share is { } s ? Math.Round(100 * s, 2) : null;
 
     /// <summary>An interval against the mean pitch of the revolution around it; null at the ends.</summary>
     private double? LengthOf(int pulse, int pitches)

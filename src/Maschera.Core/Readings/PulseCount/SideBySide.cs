@@ -1,4 +1,5 @@
 using System.Globalization;
+using System.Text.Json.Serialization;
 using Maschera.Core.Signals;
 
 namespace Maschera.Core.Readings.PulseCount;
@@ -29,6 +30,13 @@ public sealed record SensorBeside(
     string Swap
 )
 {
+    /// <summary>What is wrong on this side, in few words; null where nothing is, or the other side is the weak one.</summary>
+    [JsonIgnore]
+    public string? Shortcoming =>
+        Swap.Length == 0 || Ratio > SideBySide.Stronger ? null
+        : Ratio < SideBySide.Weaker ? "weak beside the other side"
+        : "its levels are not the other side's";
+
     /// <summary>The mean pulse of this side over one pitch, its mean taken off.</summary>
     public IReadOnlyList<double> Shape { get; init; } = [];
 
@@ -40,9 +48,10 @@ public sealed record SensorBeside(
 internal sealed class SideBySide
 {
     /// <summary>A size within these bounds of the other side's is alike; a level within this share of its swing.</summary>
-    private const double Weaker = 0.75,
-        Stronger = 1.33,
-        LevelShare = 0.1;
+    public const double Weaker = 0.75,
+        Stronger = 1.33;
+
+    private const double LevelShare = 0.1;
 
     /// <summary>Swelling of so many percent, and so many times the other side's, is a ring or hub that wobbles.</summary>
     private const double Swells = 12,

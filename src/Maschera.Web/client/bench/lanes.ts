@@ -5,8 +5,8 @@ import { calm, fail, fetchWindow, type Trace } from "./server";
 import { cycleBands, cycleSeries, cycleTables, loadFolds } from "./cycle";
 import { breathing, paintColumns, tellColumns } from "../dense";
 import { partnerOf, underneath } from "./compare";
-import { arrangement, channelOf, drawn, onCycle, onView, scaleKey, showAll, unitOf, view } from "./state";
-import { drawMarks, drawPlace, drawStrokes, ink, nameValves } from "./strokes";
+import { arrangement, channelOf, drawn, laneChannelOf, onCycle, onView, scaleKey, showAll, unitOf, view } from "./state";
+import { drawMarks, drawPlace, drawStrokes, ink, nameMarks, nameValves } from "./strokes";
 
 export const host = document.querySelector<HTMLElement>("#bench")!;
 const scroller = document.querySelector<HTMLElement>("#lanes")!;
@@ -100,6 +100,7 @@ export function build() {
     name.className = "name";
     frame.append(name);
     host.append(frame);
+    const isMarked = !onCycle() && shown.some((c) => channelOf(c.channel).marked);
     const plot = new uPlot(
       {
         width: host.clientWidth,
@@ -119,9 +120,9 @@ export function build() {
         series: [{}, ...shown.flatMap(seriesOf)],
         bands: onCycle() ? cycleBands(shown) : [],
         hooks: {
-          drawClear: [drawStrokes, ...(shown.some((c) => channelOf(c.channel).marked) && !onCycle() ? [drawMarks] : [])],
+          drawClear: [drawStrokes, ...(isMarked ? [drawMarks] : [])],
           drawSeries: [paintColumns],
-          draw: i === 0 ? [drawPlace, nameValves] : [drawPlace],
+          draw: [drawPlace, ...(isMarked ? [nameMarks] : []), ...(i === 0 ? [nameValves] : [])],
         },
       },
       [[], ...shown.flatMap(seriesOf).map(() => [])] as unknown as uPlot.AlignedData,
@@ -219,9 +220,10 @@ async function fill() {
     underneath(all, from, to, columns),
   ]);
   if (standing.some((lane) => !lanes.includes(lane))) return;
+  const fitted: Fitted = new Map();
   for (const lane of standing) {
     const columned = [false];
-    hold(lane, (shown) => {
+    hold(lane, fitted, (shown) => {
       const unit = unitOf(shown);
       const table = (trace: Trace | undefined) => {
         columned.push(trace?.columns === true);
@@ -235,6 +237,7 @@ async function fill() {
     });
     tellColumns(lane.plot, columned);
   }
+  fitScales(fitted);
   paintSoon();
   await new Promise((done) => requestAnimationFrame(done));
 }
@@ -243,21 +246,28 @@ async function fillCycle() {
   const standing = [...lanes];
   await loadFolds(standing.flatMap((lane) => lane.shown));
   if (!onCycle() || standing.some((lane) => !lanes.includes(lane))) return;
-  for (const lane of standing) hold(lane, cycleTables);
+  const fitted: Fitted = new Map();
+  for (const lane of standing) hold(lane, fitted, cycleTables);
+  fitScales(fitted);
   paintSoon();
 }
 
-/** Takes the tables of a lane's channels to be painted next, and fits their scales. */
-function hold(lane: LaneView, tablesOf: (shown: LaneChannel) => Table[]) {
-  const lists = new Map<number, (number | null)[][]>();
+/** The values in view of each scale, lane after lane. */
+type Fitted = Map<number, (number | null)[][]>;
+
+/** Takes the tables of a lane's channels to be painted next, and their values to fit the scales by. */
+function hold(lane: LaneView, fitted: Fitted, tablesOf: (shown: LaneChannel) => Table[]) {
   const tables = lane.shown.flatMap((shown) => {
     const made = tablesOf(shown);
     const key = scaleKey(shown.channel);
-    lists.set(key, [...(lists.get(key) ?? []), ...made.map((t) => t.y)]);
+    fitted.set(key, [...(fitted.get(key) ?? []), ...made.map((t) => t.y)]);
     return made;
   });
-  for (const [key, values] of lists) scale(lane.shown.find((c) => c.channel === key) ?? lane.shown[0], values);
   lane.waiting = joined(tables);
+}
+
+function fitScales(fitted: Fitted) {
+  for (const [key, values] of fitted) scale(laneChannelOf(key), values);
 }
 
 /** Values on their own times. */

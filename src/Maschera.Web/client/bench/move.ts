@@ -1,6 +1,6 @@
 import { forPage } from "../keys";
 import { fit, fitHeight, host, lanes, onBuilt, secondsOf, type LaneView } from "./lanes";
-import { address, back, forward, onCycle, onView, pan, rememberView, show, view, zoom, scaleKey } from "./state";
+import { address, back, forward, onCycle, onView, pan, rememberView, show, view, zoom, scaleHolder, scaleKey } from "./state";
 import { addCaliper, addPin } from "./calipers";
 import { addSpan } from "./spans";
 import { saveArrangement } from "./server";
@@ -154,7 +154,7 @@ function fixHeight(lane: LaneView, y1: number, y2: number) {
   for (const shown of lane.shown) {
     const a = lane.plot.posToVal(y1 - top, `y${scaleKey(shown.channel)}`),
       b = lane.plot.posToVal(y2 - top, `y${scaleKey(shown.channel)}`);
-    if (a !== b) shown.range = [Math.min(a, b), Math.max(a, b)];
+    if (a !== b) scaleHolder(shown.channel).range = [Math.min(a, b), Math.max(a, b)];
   }
   saveArrangement();
 }

@@ -1,5 +1,5 @@
 import type { Lane, LaneChannel } from "../scene";
-import { arrangement, channelOf, info, laneChannelOf, unitOf } from "./state";
+import { arrangement, channelOf, info, laneChannelOf, layOnScale, onOneScale, scaleHolder, unitOf } from "./state";
 import { host, lanes, onBuilt, rebuild, scaleOf, secondsPerPixel, type LaneView } from "./lanes";
 import { ask, bench, fail, follow, offerUndo, saveArrangement } from "./server";
 import { choice, field, make, numberIn } from "./dom";
@@ -27,7 +27,7 @@ function nameOf(lane: LaneView, shown: LaneChannel) {
     shown.standing && "standing part removed",
     shown.smooth === "lowpass" && `low-pass ${shown.smoothBy} Hz`,
     shown.smooth === "median" && `median of ${shown.smoothBy}`,
-    shown.range && "scale held",
+    scaleHolder(shown.channel).range && "scale held",
   ].filter(Boolean);
   const swatch = make("i", {});
   if (channel.desired) Object.assign(swatch.style, { background: "none", height: "0", borderTop: `2px dashed ${ink("--ink")}` });
@@ -125,11 +125,16 @@ function open(id: number) {
     });
     return entry;
   };
-  const tick = (label: string, on: boolean, take: (on: boolean) => void) => {
+  const tick = (label: string, on: boolean, take: (on: boolean) => unknown) => {
     const box: HTMLInputElement = make("input", { type: "checkbox", class: "h-5 w-5", checked: on, onchange: () => take(box.checked) });
     return make("label", { class: "flex min-h-11 items-center gap-3" }, box, label);
   };
-  const [low, high] = shown.range ?? scaleOf(id);
+  const holder = scaleHolder(id);
+  const [low, high] = holder.range ?? scaleOf(id);
+  const unit = unitOf(shown).unit;
+  const together = onOneScale(id);
+  const alike = arrangement.lanes.flatMap((l) => l.channels).filter((c) => c !== shown && unitOf(c).unit === unit);
+  const like = together.find((c) => c !== shown)?.channel;
   const short = (n: number) => Number(n.toPrecision(5));
   const others = arrangement.lanes.filter((l) => l !== lane);
   const places: [string, string][] = [
@@ -166,17 +171,34 @@ function open(id: number) {
           open(id);
         }),
       ),
+      ...(alike.length
+        ? [
+            field(
+              "Scale",
+              choice(
+                [["", "of its own"], ...alike.map((c) => [String(c.channel), `as ${channelOf(c.channel).name}`] as [string, string])],
+                like === undefined ? "" : String(like),
+                (other) => {
+                  shown.range = null;
+                  layOnScale(shown, other ? Number(other) : null);
+                  changed();
+                  open(id);
+                },
+              ),
+            ),
+          ]
+        : []),
       field(
         "Bottom of the scale",
         number(short(low), (n) => {
-          shown.range = [n, Math.max(shown.range?.[1] ?? high, n + 1e-9)];
+          holder.range = [n, Math.max(holder.range?.[1] ?? high, n + 1e-9)];
           changed();
         }),
       ),
       field(
         "Top of the scale",
         number(short(high), (n) => {
-          shown.range = [Math.min(shown.range?.[0] ?? low, n - 1e-9), n];
+          holder.range = [Math.min(holder.range?.[0] ?? low, n - 1e-9), n];
           changed();
         }),
       ),
@@ -199,10 +221,16 @@ function open(id: number) {
         shown.range = null;
         changed();
       }),
-      tick("Without its standing part", shown.standing, (on) => {
-        shown.standing = on;
-        smooth(shown);
-      }),
+      tick(
+        together.length > 1 ? `All ${together.length} on this scale without their standing parts` : "Without its standing part",
+        shown.standing,
+        async (on) => {
+          for (const c of together) {
+            c.standing = on;
+            await smooth(c);
+          }
+        },
+      ),
       field(
         "Smoothed by",
         choice(
@@ -248,7 +276,7 @@ function open(id: number) {
           type: "button",
           class: "act small",
           onclick: () => {
-            shown.range = null;
+            holder.range = null;
             changed();
             open(id);
           },

@@ -53,12 +53,36 @@ export function unitOf(shown: LaneChannel): UnitChoice {
   return units.find((u) => u.unit === shown.unit) ?? units[0];
 }
 
-/** The channel on whose scale a channel is drawn. */
+/** The channel on whose scale a channel is drawn: the one it was laid on, or the first of its lane's unit where they share. */
 export function scaleKey(channel: number) {
-  const lane = arrangement.lanes.find((l) => l.channels.some((c) => c.channel === channel));
+  const shown = laneChannelOf(channel);
+  const unit = unitOf(shown).unit;
+  if (shown.as !== null && laneChannelOf(shown.as)) return unitOf(laneChannelOf(shown.as)).unit === unit ? shown.as : channel;
+  const lane = arrangement.lanes.find((l) => l.channels.includes(shown));
   const first = lane?.channels.find((c) => !c.hidden);
-  return lane?.shared && first && unitOf(laneChannelOf(channel)).unit === unitOf(first).unit ? first.channel : channel;
+  return lane?.shared && first && unit === unitOf(first).unit ? first.channel : channel;
 }
+
+/** Those drawn on one scale with a channel, itself among them. */
+export function onOneScale(channel: number) {
+  const key = scaleKey(channel);
+  return arrangement.lanes.flatMap((l) => l.channels).filter((c) => scaleKey(c.channel) === key);
+}
+
+/** Lays a channel on another's scale, with those that lie on its own; or gives it one of its own. */
+export function layOnScale(shown: LaneChannel, other: number | null) {
+  const rest = onOneScale(shown.channel).filter((c) => c !== shown);
+  if (other !== null) {
+    const key = scaleKey(other);
+    for (const c of [shown, ...rest]) c.as = c.channel === key ? null : key;
+    return;
+  }
+  for (const c of rest) c.as = c === rest[0] ? null : rest[0].channel;
+  shown.as = null;
+}
+
+/** The channel that holds the range of the scale a channel is drawn on. */
+export const scaleHolder = (channel: number) => laneChannelOf(scaleKey(channel));
 
 /** A stored value as it is drawn. */
 export function drawn(shown: LaneChannel, unit: UnitChoice, value: number) {

@@ -109,36 +109,62 @@ function valvesInView(plot: uPlot, firing: number) {
 
 /** Tints the stretches a reading speaks of, each with its label; an odd one is hatched as well as tinted. */
 export function drawMarks(plot: uPlot) {
-  const { ctx } = plot;
-  const { left, top, width: wide, height } = plot.bbox;
+  const { ctx, bbox } = plot;
+  clipped(plot, () => {
+    for (const { mark, i, a, b } of marksIn(plot)) {
+      ctx.fillStyle = mark.odd ? ink("--fault") : ink("--ink");
+      ctx.globalAlpha = mark.odd ? 0.16 : i % 2 ? 0.025 : 0.07;
+      ctx.fillRect(a, bbox.top, b - a, bbox.height);
+      ctx.globalAlpha = 1;
+      if (mark.odd) hatch(ctx, a, bbox.top, b - a, bbox.height);
+    }
+  });
+}
+
+/** The marks in view, in pixels of the canvas. */
+function marksIn(plot: uPlot) {
+  const { left, width } = plot.bbox;
+  return info.marks
+    .map((mark, i) => ({ mark, i, a: plot.valToPos(mark.from, "x", true), b: plot.valToPos(mark.to, "x", true) }))
+    .filter(({ a, b }) => b >= left && a <= left + width);
+}
+
+function clipped({ ctx, bbox }: uPlot, paint: () => void) {
   ctx.save();
   ctx.beginPath();
-  ctx.rect(left, top, wide, height);
+  ctx.rect(bbox.left, bbox.top, bbox.width, bbox.height);
   ctx.clip();
-  ctx.font = `600 ${12 * devicePixelRatio}px "Spline Sans Mono"`;
-  ctx.textAlign = "center";
-  const places = info.marks
-    .map((mark, i) => ({ mark, i, a: plot.valToPos(mark.from, "x", true), b: plot.valToPos(mark.to, "x", true) }))
-    .filter(({ a, b }) => b >= left && a <= left + wide);
-  for (const { mark, i, a, b } of places) {
-    ctx.fillStyle = mark.odd ? ink("--fault") : ink("--ink");
-    ctx.globalAlpha = mark.odd ? 0.16 : i % 2 ? 0.025 : 0.07;
-    ctx.fillRect(a, top, b - a, height);
-    ctx.globalAlpha = 1;
-    if (mark.odd) hatch(ctx, a, top, b - a, height);
-  }
-  // What is odd is named first; a name without room for it is left out.
-  const taken: [from: number, to: number][] = [];
-  for (const odd of [true, false])
-    for (const { mark, a, b } of places) {
-      if (mark.odd !== odd) continue;
-      const [middle, half] = [(a + b) / 2, ctx.measureText(mark.label).width / 2 + 2 * devicePixelRatio];
-      if (taken.some(([from, to]) => middle - half < to && middle + half > from)) continue;
-      taken.push([middle - half, middle + half]);
-      ctx.fillStyle = odd ? ink("--fault") : ink("--soft");
-      ctx.fillText(mark.label, middle, top + height - 6 * devicePixelRatio);
-    }
+  paint();
   ctx.restore();
+}
+
+/** Names the marks on top of the traces. What is odd is named first; a name without room for it is left out. */
+export function nameMarks(plot: uPlot) {
+  const { ctx, bbox } = plot;
+  const places = marksIn(plot);
+  const taken: [from: number, to: number][] = [];
+  clipped(plot, () => {
+    ctx.font = `600 ${12 * devicePixelRatio}px "Spline Sans Mono"`;
+    ctx.textAlign = "center";
+    for (const odd of [true, false])
+      for (const { mark, a, b } of places) {
+        if (mark.odd !== odd) continue;
+        const [middle, half] = [(a + b) / 2, ctx.measureText(mark.label).width / 2 + 2 * devicePixelRatio];
+        if (taken.some(([from, to]) => middle - half < to && middle + half > from)) continue;
+        taken.push([middle - half, middle + half]);
+        ctx.fillStyle = odd ? ink("--fault") : ink("--soft");
+        label(ctx, mark.label, middle, bbox.top + bbox.height - 6 * devicePixelRatio);
+      }
+  });
+}
+
+/** A word on the lane that a trace behind it does not strike through. */
+function label(ctx: CanvasRenderingContext2D, text: string, x: number, y: number) {
+  ctx.strokeStyle = ink("--paper");
+  ctx.lineWidth = 4 * devicePixelRatio;
+  ctx.lineJoin = "round";
+  ctx.strokeText(text, x, y);
+  ctx.fillText(text, x, y);
 }
 
 /** Brackets the place that a figure leads to. */
