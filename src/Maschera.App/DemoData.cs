@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using Maschera.Core.Engines;
 using Maschera.Core.Expressions;
 using Maschera.Core.Signals;
@@ -12,6 +13,12 @@ public sealed partial class DemoData(MascheraDb db, CaptureIntake intake, Readin
 {
     /// <summary>Captures being recorded, in the order in which they are kept.</summary>
     private readonly Queue<Recording> _recordings = new();
+
+    /// <summary>
+    /// The same, to be recorded. They have threads of their own: in the pool's queue the readings of the first would wait for the
+    /// last.
+    /// </summary>
+    private readonly BlockingCollection<Task<Capture>> _toRecord = [];
 
     /// <summary>A capture of a job that the stand-ins are recording.</summary>
     /// <param name="Row">What is said of it.</param>
@@ -34,6 +41,8 @@ public sealed partial class DemoData(MascheraDb db, CaptureIntake intake, Readin
     {
         if (db.Engines.Any())
             return;
+        for (var i = 0; i < Environment.ProcessorCount; i++)
+            new Thread(RecordAll) { IsBackground = true }.Start();
         var engines = EngineCatalogue.Demo.ToDictionary(e => e.Name, Keep);
         var van = Take(
             engines["Orsa 1.4"],
@@ -135,6 +144,7 @@ public sealed partial class DemoData(MascheraDb db, CaptureIntake intake, Readin
             {
                 SpeedRpm = 780,
                 Seconds = 14,
+                Rate = 25_000,
                 Misfires = [new(4, 0.22)],
                 Seed = 4,
             },
@@ -305,6 +315,7 @@ public sealed partial class DemoData(MascheraDb db, CaptureIntake intake, Readin
     /// <summary>Keeps what was recorded, while the rest is still being recorded.</summary>
     private void KeepAll()
     {
+        _toRecord.CompleteAdding();
         while (_recordings.TryDequeue(out var next))
         {
             var capture = next.Capture.GetAwaiter().GetResult();
@@ -345,7 +356,7 @@ public sealed partial class DemoData(MascheraDb db, CaptureIntake intake, Readin
             {
                 Measured = engine.ToEngine().FiringOrder[0],
                 SpeedRpm = 860,
-                Seconds = 4,
+                Seconds = 3,
                 CrankSensor = true,
                 Seed = seed++,
             };
@@ -426,8 +437,16 @@ public sealed partial class DemoData(MascheraDb db, CaptureIntake intake, Readin
     )
     {
         var row = StoredCapture.Of(job.Id, name, conditions);
-        _recordings.Enqueue(new(row, Task.Run(record), good, forComparison));
+        var recording = new Task<Capture>(record);
+        _toRecord.Add(recording);
+        _recordings.Enqueue(new(row, recording, good, forComparison));
         return row;
+    }
+
+    private void RecordAll()
+    {
+        foreach (var recording in _toRecord.GetConsumingEnumerable())
+            recording.RunSynchronously();
     }
 
     private static Capture Only(Capture capture, params string[] names) =>

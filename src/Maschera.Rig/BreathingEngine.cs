@@ -18,10 +18,16 @@ internal sealed class BreathingEngine
         GasConstant = 287,
         Gamma = 1.38;
 
+    /// <summary>Ratio of pressures below which the flow no longer grows.</summary>
+    private const double Choked = 0.528;
+
+    private static readonly double s_choked = Passing(Choked);
+
     private readonly BreathingPlan _plan;
     private readonly Random _random;
     private readonly StarterCircuit _starter;
     private readonly double[] _angles;
+    private readonly int[] _order;
     private readonly Cylinder[] _cylinders;
     private readonly double _displacement,
         _inertia,
@@ -37,6 +43,7 @@ internal sealed class BreathingEngine
         if (engine.Geometry is null || engine.ValveTiming is null)
             throw new ArgumentException("The breathing stand-in engine needs geometry and valve timing.", nameof(plan));
         (_plan, _random, _angles) = (plan, new Random(plan.Seed), engine.Angles());
+        _order = [.. engine.FiringOrder];
         _starter = StarterCircuit.For(engine.Cylinders);
         _inertia = 0.05 + 0.05 * engine.Cylinders;
         Degrees = 720 * _random.NextDouble();
@@ -115,7 +122,7 @@ internal sealed class BreathingEngine
         return feed / (choked * Ambient / Math.Sqrt(GasConstant * AmbientKelvin));
     }
 
-    private int Place(int cylinder) => _plan.Engine.FiringOrder.ToList().IndexOf(cylinder);
+    private int Place(int cylinder) => Array.IndexOf(_order, cylinder);
 
     private void Turn(double torque)
     {
@@ -162,13 +169,15 @@ internal sealed class BreathingEngine
     {
         if (low >= high || area <= 0)
             return 0;
-        var ratio = Math.Max(low / high, 0.528);
-        // Compressible flow by the ratio of pressures: its powers 2/γ and 1 + 1/γ from the one of 1/γ.
+        var ratio = low / high;
+        return area * high / Math.Sqrt(GasConstant * kelvin) * (ratio <= Choked ? s_choked : Passing(ratio));
+    }
+
+    /// <summary>Compressible flow by the ratio of pressures: its powers 2/γ and 1 + 1/γ from the one of 1/γ.</summary>
+    private static double Passing(double ratio)
+    {
         var root = Math.Pow(ratio, 1 / Gamma);
-        return area
-            * high
-            / Math.Sqrt(GasConstant * kelvin)
-            * Math.Sqrt(Math.Max(0, 2 * Gamma / (Gamma - 1) * (root * root - ratio * root)));
+        return Math.Sqrt(Math.Max(0, 2 * Gamma / (Gamma - 1) * (root * root - ratio * root)));
     }
 
     /// <summary>Gas in one cylinder.</summary>

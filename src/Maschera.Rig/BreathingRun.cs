@@ -116,6 +116,10 @@ public static class BreathingRun
         /// <summary>Below this a pick-up hears nothing, Hz.</summary>
         private const double Slowest = 1.0;
 
+        private static readonly double s_slow = 1 - Math.Exp(-Math.Tau * Slowest * BreathingEngine.Step);
+
+        private readonly double _fast = 1 - Math.Exp(-Math.Tau * fastest * BreathingEngine.Step);
+
         private double _slow = double.NaN,
             _smooth = double.NaN;
 
@@ -129,8 +133,8 @@ public static class BreathingRun
             var now = value();
             if (double.IsNaN(_smooth))
                 (_smooth, _slow) = (now, now);
-            _smooth = fastest > 0 ? _smooth + (now - _smooth) * (1 - Math.Exp(-Math.Tau * fastest * BreathingEngine.Step)) : now;
-            _slow += (_smooth - _slow) * (1 - Math.Exp(-Math.Tau * Slowest * BreathingEngine.Step));
+            _smooth = fastest > 0 ? _smooth + (now - _smooth) * _fast : now;
+            _slow += (_smooth - _slow) * s_slow;
         }
 
         public void Store(int at) => Samples[at] = converter.Take(alternating ? _smooth - _slow : _smooth, noise, range);
