@@ -37,7 +37,16 @@ public sealed record LaneChannel(
 public sealed record Lane(int? Height, IReadOnlyList<LaneChannel> Channels, bool Shared = false);
 
 /// <summary>A capture laid underneath: its time is stretched, then moved by <paramref name="Shift"/> seconds.</summary>
-public sealed record Comparison(int Capture, double Shift, double Stretch);
+public sealed record Comparison(int Capture, double Shift, double Stretch)
+{
+    /// <summary>The channel underneath that belongs to one of ours: its namesake, else the only one of that unit on both.</summary>
+    public static StoredChannel? Partner(StoredChannel own, StoredCapture capture, StoredCapture under)
+    {
+        var alike = under.OwnChannels.Where(c => c.Unit == own.Unit).ToList();
+        return under.OwnChannels.FirstOrDefault(c => string.Equals(c.Name, own.Name, StringComparison.OrdinalIgnoreCase))
+            ?? (alike.Count == 1 && capture.OwnChannels.Count(c => c.Unit == own.Unit) == 1 ? alike[0] : null);
+    }
+}
 
 /// <summary>How a capture lies on the bench; kept with it.</summary>
 public sealed record Arrangement(IReadOnlyList<Lane> Lanes, Comparison? Compare = null)

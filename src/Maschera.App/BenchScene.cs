@@ -71,11 +71,37 @@ public sealed record BenchScene(
             .Take(MostOthers)
             .ToListAsync();
 
+    /// <summary>A capture's channels as the bench draws them.</summary>
+    public static IReadOnlyList<SceneChannel> ChannelsOf(StoredCapture capture)
+    {
+        var marked = Marked(capture);
+        var desired = QuantityPairs.Find([.. capture.OwnChannels.Select(c => c.Name)]).Select(p => p.Desired).ToHashSet();
+        return
+        [
+            .. capture.OwnChannels.Select(
+                (c, i) =>
+                    new SceneChannel(
+                        c.Id,
+                        c.Name,
+                        c.Unit,
+                        UnitConversion.For(c.Unit),
+                        i % Inks,
+                        c.Expression,
+                        marked is not null && (marked.MarkedChannel is null || marked.MarkedChannel == c.Name),
+                        desired.Contains(c.Name)
+                    )
+            ),
+        ];
+    }
+
+    /// <summary>The newest result that marks stretches of the capture; null for none.</summary>
+    private static ReadingResult? Marked(StoredCapture capture) =>
+        capture.Readings.OrderByDescending(r => r.Id).Select(r => r.Result).FirstOrDefault(r => r?.Marks.Count > 0);
+
     /// <summary>The scene of a capture, its calipers measured.</summary>
     public static BenchScene Of(StoredCapture capture, IReadOnlyList<StoredCapture> others, SampleStore samples, ClockService clocks)
     {
-        var marked = capture.Readings.OrderByDescending(r => r.Id).Select(r => r.Result).FirstOrDefault(r => r?.Marks.Count > 0);
-        var desired = QuantityPairs.Find([.. capture.OwnChannels.Select(c => c.Name)]).Select(p => p.Desired).ToHashSet();
+        var marked = Marked(capture);
         var arranged = Arrangement.Of(capture);
         var units = arranged.Lanes.SelectMany(lane => lane.Channels).ToDictionary(c => c.Channel, c => c.Unit);
         var clock = capture.Calipers.Count > 0 ? clocks.Of(capture, samples) : null;
@@ -83,21 +109,7 @@ public sealed record BenchScene(
             capture.Id,
             capture.OwnChannels.Select(c => c.Start).DefaultIfEmpty(0).Min(),
             capture.OwnChannels.Select(c => c.End).DefaultIfEmpty(1).Max(),
-            [
-                .. capture.OwnChannels.Select(
-                    (c, i) =>
-                        new SceneChannel(
-                            c.Id,
-                            c.Name,
-                            c.Unit,
-                            UnitConversion.For(c.Unit),
-                            i % Inks,
-                            c.Expression,
-                            marked is not null && (marked.MarkedChannel is null || marked.MarkedChannel == c.Name),
-                            desired.Contains(c.Name)
-                        )
-                ),
-            ],
+            ChannelsOf(capture),
             arranged,
             marked?.Marks ?? [],
             [

@@ -122,12 +122,47 @@ test("a channel is worked out from others, a wrong expression says where", async
   await page.getByLabel("Name", { exact: true }).fill("Power");
   await page.getByRole("button", { name: "Work it out" }).click();
   await expect(page.locator("#derive-error")).toContainText("there is no function 'lowpas'");
+  // The page is not loaded anew for it: the view stays, and so does what was typed elsewhere.
+  await page.evaluate(() => {
+    document.body.dataset.stays = "yes";
+  });
   await page.getByLabel("Expression").fill('"Starter current" * "Battery voltage"');
   await page.getByRole("button", { name: "Work it out" }).click();
   await expect(page.getByRole("button", { name: /^Power = / })).toBeVisible();
+  await bench(page).waitFor();
+  await expect(page.locator("body")).toHaveAttribute("data-stays", "yes");
+  await expect(page.getByLabel("Expression")).toHaveValue("");
+  await drawer(page, "Readings");
+  await page.getByText("Read again, or something else").click();
+  await expect(page.locator("#roles select").first().locator("option", { hasText: "Power" })).toHaveCount(1);
   await page.getByRole("button", { name: /^Power = / }).click();
   await page.getByRole("button", { name: "Delete this channel" }).click();
   await expect(page.getByRole("button", { name: /^Power = / })).toHaveCount(0);
+});
+
+test("the four wheels lie on one scale, and each can have its own", async ({ page }) => {
+  await page.goto("/bench/26");
+  await bench(page).waitFor();
+  const scaleOf = page.locator("#lane-sheet label", { hasText: /^Scale/ }).locator("select");
+  const scale = async (name) => {
+    await page.getByRole("button", { name: new RegExp(`^${name}`) }).click();
+    const read = [
+      await page.getByLabel("Bottom of the scale").inputValue(),
+      await page.getByLabel("Top of the scale").inputValue(),
+      await scaleOf.locator("option:checked").textContent(),
+    ];
+    await page.getByRole("button", { name: "Done" }).click();
+    return read;
+  };
+  const left = await scale("front left wheel");
+  expect(await scale("rear right wheel")).toEqual([left[0], left[1], "as front left wheel speed"]);
+  await page.getByRole("button", { name: /^rear right wheel/ }).click();
+  await scaleOf.selectOption({ label: "of its own" });
+  await page.getByLabel("Top of the scale").fill("200");
+  await page.getByLabel("Top of the scale").press("Tab");
+  await page.getByRole("button", { name: "Done" }).click();
+  expect((await scale("front left wheel")).slice(0, 2)).toEqual(left.slice(0, 2));
+  expect((await scale("rear right wheel"))[1]).toBe("200");
 });
 
 test("another capture lies underneath and is lined up by key", async ({ page }) => {

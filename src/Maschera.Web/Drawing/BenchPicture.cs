@@ -22,8 +22,16 @@ public static class BenchPicture
     /// <summary>Pixels a letter of a lane's name takes, about.</summary>
     private const int Letter = 7;
 
-    /// <summary>Draws the lanes that are not put aside, between two times in s.</summary>
-    public static string Draw(StoredCapture capture, Arrangement arrangement, SampleStore samples, double from, double to)
+    /// <summary>Draws the lanes that are not put aside, between two times in s, with calipers, pins and what lies underneath.</summary>
+    /// <param name="under">The capture laid underneath, as pencil; null for none.</param>
+    public static string Draw(
+        StoredCapture capture,
+        Arrangement arrangement,
+        SampleStore samples,
+        double from,
+        double to,
+        StoredCapture? under = null
+    )
     {
         var lanes = arrangement
             .Lanes.Select(lane => lane with { Channels = [.. lane.Channels.Where(c => !c.Hidden)] })
@@ -36,19 +44,56 @@ public static class BenchPicture
                 Svg.Text(Left, 52, $"{Say.Day(capture.TakenAt)} · {Say.Conditions(capture.Conditions)}", fill: Palette.Soft)
             );
         var traces = lanes.SelectMany(lane => lane.Channels).Select(shown => Trace.Of(capture, shown, samples, from, to)).ToList();
+        var pencils =
+            under is null || arrangement.Compare is not { } compare
+                ? []
+                : traces.Select(t => t.Under(capture, under, compare, samples, from, to)).OfType<Trace>().ToDictionary(t => t.Shown);
+        if (pencils.Count > 0)
+            picture.Add(Svg.Text(Width - Right, 52, $"dashed: {under!.Job!.Vehicle}: {under.Name}", "end", Palette.Soft));
         var scales = traces
             .GroupBy(trace => arrangement.ScaleOf(trace.Shown, capture))
-            .SelectMany(g => g.Select(trace => (trace.Shown, Scale: Scale([.. g.SelectMany(t => t.Values)], g.Key.Range))))
+            .SelectMany(g => g.Select(trace => (trace.Shown, Scale: Scale([.. g.SelectMany(t => WithPencil(t))], g.Key.Range))))
             .ToDictionary(g => g.Shown, g => g.Scale);
         var y = Top;
         foreach (var lane in lanes)
         {
             var area = new Area(y + LaneGap - 8, lane.Height ?? UsualHeight, from, to);
+            foreach (var shown in lane.Channels)
+                if (pencils.TryGetValue(shown, out var pencil))
+                    picture.Add(Line(pencil, scales[shown], area));
             picture.Add(Lane([.. lane.Channels.Select(c => (traces.First(t => t.Shown == c), scales[c]))], area));
+            foreach (var caliper in capture.Calipers.Where(c => lane.Channels.Any(x => x.Channel == c.ChannelId)))
+                picture.Add(Jaws(caliper, traces.First(t => t.Shown.Channel == caliper.ChannelId), samples, area));
             y += area.Height + LaneGap;
         }
 
+        foreach (var pin in capture.Pins.Where(p => p.At >= from && p.At <= to))
+            picture.Add(Pin(pin, y, from, to));
         return picture.With(Seconds(y + 8, from, to)).ToString(SaveOptions.DisableFormatting);
+
+        IEnumerable<double> WithPencil(Trace trace) =>
+            pencils.TryGetValue(trace.Shown, out var pencil) ? trace.Values.Concat(pencil.Values) : trace.Values;
+    }
+
+    /// <summary>A caliper's two jaws over its lane, with what it measures between them.</summary>
+    private static IEnumerable<XElement> Jaws(StoredCaliper caliper, Trace trace, SampleStore samples, Area area)
+    {
+        var (left, right) = (area.X(caliper.From), area.X(caliper.To));
+        if (right < Left || left > Width - Right)
+            yield break;
+        foreach (var x in (double[])[left, right])
+            if (x is >= Left and <= Width - Right)
+                yield return Svg.Path($"M{Svg.Coordinate(x)} {area.Top}v{area.Height}", Palette.Ink, 1.5);
+        var label = Figures.Label(SpanMeasure.Of(samples.Reader(trace.Row), caliper.From, caliper.To), trace.Unit);
+        var middle = (Math.Max(Left, left) + Math.Min(Width - Right, right)) / 2;
+        yield return Svg.Haloed(middle, area.Top + 14, $"{caliper.Name} {label}".Trim());
+    }
+
+    private static IEnumerable<XElement> Pin(StoredPin pin, int foot, double from, double to)
+    {
+        var x = new Area(0, 0, from, to).X(pin.At);
+        yield return Svg.Path($"M{Svg.Coordinate(x)} {Top}V{foot - 12}", Palette.Soft);
+        yield return Svg.Haloed(x, Top + 4, pin.Remark);
     }
 
     private readonly record struct Area(int Top, int Height, double From, double To)
@@ -59,8 +104,26 @@ public static class BenchPicture
     }
 
     /// <summary>A channel's values as they are drawn, in the unit shown.</summary>
-    private sealed record Trace(LaneChannel Shown, string Name, string Ink, double[]? Seconds, double[] Values)
+    private sealed record Trace(LaneChannel Shown, StoredChannel Row, UnitChoice Unit, string Ink, double[]? Seconds, double[] Values)
     {
+        public string Name => BenchPicture.Name(Row, Shown, Unit);
+
+        private double Drawn(double value) => (Shown.Invert ? -1 : 1) * (value * Unit.Factor + Unit.Offset) + Shown.Offset;
+
+        /// <summary>The namesake underneath on this one's time and unit; null where there is none.</summary>
+        public Trace? Under(StoredCapture own, StoredCapture under, Comparison laid, SampleStore samples, double from, double to)
+        {
+            if (Comparison.Partner(Row, own, under) is not { } other)
+                return null;
+            var trace = samples.Window(other, (from - laid.Shift) / laid.Stretch, (to - laid.Shift) / laid.Stretch, Width - Left - Right);
+            return this with
+            {
+                Ink = Palette.Soft,
+                Seconds = trace.Seconds is { } seconds ? Array.ConvertAll(seconds, t => t * laid.Stretch + laid.Shift) : null,
+                Values = Array.ConvertAll(trace.Values, v => Drawn(v)),
+            };
+        }
+
         public static Trace Of(StoredCapture capture, LaneChannel shown, SampleStore samples, double from, double to)
         {
             var row = capture.Channels.First(c => c.Id == shown.Channel);
@@ -70,8 +133,8 @@ public static class BenchPicture
                 ? u
                 : new UnitChoice(row.Unit, 1, 0);
             var trace = samples.Window(drawn, from, to, Width - Left - Right);
-            var values = Array.ConvertAll(trace.Values, v => (shown.Invert ? -1 : 1) * (v * unit.Factor + unit.Offset) + shown.Offset);
-            return new(shown, BenchPicture.Name(row, shown, unit), ink, trace.Seconds, values);
+            var made = new Trace(shown, row, unit, ink, trace.Seconds, []);
+            return made with { Values = Array.ConvertAll(trace.Values, v => made.Drawn(v)) };
         }
     }
 
@@ -83,8 +146,7 @@ public static class BenchPicture
             if (i == 0)
                 foreach (var line in Grid(area, low, high))
                     yield return line;
-            yield return Svg.Window(0, area.Top, Width, area.Height)
-                .With(Svg.Path(Course(trace.Seconds, trace.Values, area, low, high), trace.Ink, 1.25));
+            yield return Line(trace, (low, high), area);
             var own = i > 0 && (low, high) != traces[0].Item2;
             var name = trace.Name + (own ? $" ({Figures.Digits(low)} to {Figures.Digits(high)})" : "");
             yield return Svg.Rectangle(x, area.Top - 14, 18, 3, trace.Ink);
@@ -92,6 +154,17 @@ public static class BenchPicture
             x += 50 + Letter * name.Length;
         }
     }
+
+    private static XElement Line(Trace trace, (double Low, double High) scale, Area area) =>
+        Svg.Window(0, area.Top, Width, area.Height)
+            .With(
+                Svg.Path(
+                    Course(trace.Seconds, trace.Values, area, scale.Low, scale.High),
+                    trace.Ink,
+                    1.25,
+                    trace.Ink == Palette.Soft ? "5 4" : null
+                )
+            );
 
     private static string Name(StoredChannel row, LaneChannel shown, UnitChoice unit)
     {

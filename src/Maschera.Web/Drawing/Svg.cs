@@ -35,9 +35,23 @@ public static class Svg
         Element("text", ("x", x), ("y", y), ("text-anchor", anchor), ("fill", Palette.Soft), ("font-size", 12), ("font-family", Figures))
             .Saying(text);
 
-    /// <summary>A line along a path.</summary>
-    public static XElement Path(string d, string stroke, double width = 1) =>
-        Element("path", ("d", d), ("fill", "none"), ("stroke", stroke), ("stroke-width", width), ("stroke-linejoin", "round"));
+    /// <summary>A word in the middle of a place, on paper of its own so that a trace behind it does not strike it through.</summary>
+    public static XElement Haloed(double x, double y, string text)
+    {
+        var made = Text(x, y, text, "middle");
+        made.SetAttributeValue("stroke", Palette.Paper);
+        made.SetAttributeValue("stroke-width", 4);
+        made.SetAttributeValue("paint-order", "stroke");
+        return made;
+    }
+
+    /// <summary>A line along a path, dashed where <paramref name="dashes"/> says how.</summary>
+    public static XElement Path(string d, string stroke, double width = 1, string? dashes = null)
+    {
+        var made = Element("path", ("d", d), ("fill", "none"), ("stroke", stroke), ("stroke-width", width), ("stroke-linejoin", "round"));
+        made.SetAttributeValue("stroke-dasharray", dashes);
+        return made;
+    }
 
     /// <summary>A window that cuts off what lies outside of it; coordinates stay those of the picture.</summary>
     public static XElement Window(double x, double y, double width, double height) =>

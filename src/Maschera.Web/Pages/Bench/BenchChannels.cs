@@ -23,6 +23,11 @@ public static class BenchChannels
 
     public static void MapBenchChannels(this WebApplication app)
     {
+        app.MapGet(
+            "/bench/{id:int}/channels",
+            async (int id, MascheraDb db) =>
+                await BenchScene.CaptureAsync(db, id) is { } capture ? Results.Json(BenchScene.ChannelsOf(capture)) : Results.NotFound()
+        );
         app.MapPut("/bench/{id:int}/arrangement", KeepArrangement);
         app.MapPost(
             "/bench/{id:int}/derived",

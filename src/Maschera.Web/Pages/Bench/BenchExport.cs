@@ -103,7 +103,10 @@ public static class BenchExport
         if (await Find(id, db) is not { } capture)
             return Results.NotFound();
         await db.Entry(capture).Collection(c => c.Calipers).LoadAsync();
-        var svg = BenchPicture.Draw(capture, Arrangement.Of(capture), samples, from, to);
+        await db.Entry(capture).Collection(c => c.Pins).LoadAsync();
+        var arranged = Arrangement.Of(capture);
+        var under = arranged.Compare is { } compare ? await Find(compare.Capture, db) : null;
+        var svg = BenchPicture.Draw(capture, arranged, samples, from, to, under);
         return Results.File(Encoding.UTF8.GetBytes(svg), "image/svg+xml", FileName(capture) + ".svg");
     }
 

@@ -2,6 +2,7 @@ import { forPage } from "../keys";
 import type { LaneChannel, OtherCapture } from "../scene";
 import { arrangement, channelOf, info, view } from "./state";
 import { ask, bench, fail, fetchWindow, follow, saveArrangement, type Trace } from "./server";
+import { takeNewChannels } from "./anew";
 import { inDegrees, onOurDegrees, spanOf } from "./clock";
 import { choice, field, make, numberIn } from "./dom";
 
@@ -196,7 +197,7 @@ async function difference() {
       stretch: compare.stretch,
     });
     await follow(token, () => {});
-    location.reload();
+    await takeNewChannels();
   } catch (error) {
     fail(error);
   }

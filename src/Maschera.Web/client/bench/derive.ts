@@ -1,4 +1,5 @@
 import { ask, bench, follow } from "./server";
+import { takeNewChannels } from "./anew";
 
 // A derived channel: the expression goes to the server, its progress comes back, then the bench is shown anew.
 const form = document.querySelector<HTMLFormElement>("#derive")!;
@@ -9,10 +10,13 @@ const stop = document.querySelector<HTMLButtonElement>("#derive-stop")!;
 form.addEventListener("submit", (event) => {
   event.preventDefault();
   const words = new FormData(form);
-  workOut(String(words.get("name")), String(words.get("unit")), String(words.get("expression")));
+  workOut(String(words.get("name")), String(words.get("unit")), String(words.get("expression"))).then((done) => {
+    if (done) form.reset();
+  });
 });
 
-export async function workOut(name: string, unit: string, expression: string) {
+/** Works a channel out and puts it on the lanes; false where that failed, and why is said. */
+export async function workOut(name: string, unit: string, expression: string): Promise<boolean> {
   said.textContent = "";
   try {
     const { token } = await ask<{ token: string }>("POST", bench("derived"), { name, unit, expression });
@@ -23,9 +27,11 @@ export async function workOut(name: string, unit: string, expression: string) {
     await follow(token, (share) => {
       bar.value = share;
     });
-    location.reload();
+    await takeNewChannels();
+    return true;
   } catch (error) {
     said.textContent = error instanceof Error ? error.message : String(error);
+    return false;
   } finally {
     bar.hidden = stop.hidden = true;
   }

@@ -1,5 +1,5 @@
 import type { Lane, LaneChannel } from "../scene";
-import { arrangement, channelOf, info, laneChannelOf, layOnScale, onOneScale, scaleHolder, unitOf } from "./state";
+import { arrangement, channelOf, info, laneChannelOf, layOnScale, onOneScale, onRearranged, scaleHolder, unitOf } from "./state";
 import { host, lanes, onBuilt, rebuild, scaleOf, secondsPerPixel, type LaneView } from "./lanes";
 import { ask, bench, fail, follow, offerUndo, saveArrangement } from "./server";
 import { choice, field, make, numberIn } from "./dom";
@@ -7,6 +7,7 @@ import { handle } from "./compare";
 import { measureAgain } from "./calipers";
 import { drawOverview } from "./overview";
 import { ink } from "./strokes";
+import { takeNewChannels } from "./anew";
 
 // The name over a lane opens its sheet: unit, place, height, scale and what is done to the trace.
 const sheet = document.querySelector<HTMLDialogElement>("#lane-sheet")!;
@@ -105,6 +106,8 @@ function changed() {
   drawOverview();
   drawHidden();
 }
+
+onRearranged(changed);
 
 function open(id: number) {
   const shown = laneChannelOf(id),
@@ -360,7 +363,7 @@ async function removeDerived(id: number) {
           expression: channel.expression,
         });
         await follow(token, () => {});
-        location.reload();
+        await takeNewChannels();
       } catch (error) {
         fail(error);
       }

@@ -28,6 +28,7 @@ const end = Math.max(info.to, info.from + least);
 const capture: Ground = { from: info.from, to: end, least, view: startView(), views: [], ahead: [] };
 const cycle: Ground = { from: 0, to: 720, least: 2, view: { from: 0, to: 720 }, views: [], ahead: [] };
 const watchers: (() => void)[] = [];
+const redrawers: (() => void)[] = [];
 let axis: Axis = "seconds";
 
 export const axisNow = () => axis;
@@ -43,6 +44,13 @@ export const view = () => ground().view;
 export const captureView = () => capture.view;
 export const onView = (watcher: () => void) => {
   watchers.push(watcher);
+};
+/** Calls back when lanes came or went from elsewhere than a lane's own settings. */
+export const onRearranged = (call: () => void) => {
+  redrawers.push(call);
+};
+export const rearranged = () => {
+  for (const call of redrawers) call();
 };
 export const channelOf = (id: number) => info.channels.find((c) => c.id === id)!;
 export const laneChannelOf = (id: number) => arrangement.lanes.flatMap((lane) => lane.channels).find((c) => c.channel === id)!;
