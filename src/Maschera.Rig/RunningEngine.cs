@@ -138,7 +138,7 @@ internal sealed class RunningEngine : ILiveEngine
         _firings[cylinder]++;
         if (missing)
             _misfires[cylinder]++;
-        _heat[place] = missing ? 0 : _usualHeat * (1 + _plan.Scatter * Noise.Gaussian(_random));
+        _heat[place] = missing ? 0 : _usualHeat * _plan.Heat.GetValueOrDefault(cylinder, 1) * (1 + _plan.Scatter * Noise.Gaussian(_random));
     }
 
     private double Torque(double degrees)

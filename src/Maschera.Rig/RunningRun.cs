@@ -36,6 +36,9 @@ public sealed record RunningPlan(Engine Engine)
 
     public IReadOnlyList<MisfireSchedule> Misfires { get; init; } = [];
 
+    /// <summary>Share of the usual heat that cylinders' firings give, by number; 1 where none is told.</summary>
+    public IReadOnlyDictionary<int, double> Heat { get; init; } = new Dictionary<int, double>();
+
     /// <summary>Scatter of the work from firing to firing, as a share of it.</summary>
     public double Scatter { get; init; } = 0.05;
 

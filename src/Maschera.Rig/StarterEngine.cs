@@ -8,7 +8,11 @@ namespace Maschera.Rig;
 /// <param name="Volts">Battery voltage, V.</param>
 /// <param name="Speed">Speed of the crank, rad/s.</param>
 /// <param name="Seconds">Time since the start, s.</param>
-internal readonly record struct EngineState(double Degrees, double Current, double Volts, double Speed = 0, double Seconds = 0);
+internal readonly record struct EngineState(double Degrees, double Current, double Volts, double Speed = 0, double Seconds = 0)
+{
+    /// <summary>What the instruments on the breathing engine show, one after another; null on other engines and while it stands.</summary>
+    public double[]? Shown { get; init; }
+}
 
 /// <summary>An engine that can be watched live.</summary>
 internal interface ILiveEngine

@@ -111,6 +111,35 @@ public class PulsesTests
     }
 
     [Theory]
+    [InlineData(3)]
+    [InlineData(4)]
+    [InlineData(6)]
+    [InlineData(8)]
+    public void A_cylinder_that_its_exhaust_valve_does_not_empty_is_not_laid_on_the_one_that_fires_opposite(int cylinders)
+    {
+        var engine = Of(cylinders);
+        foreach (var (cylinder, rpm) in new[] { (1, 780.0), (cylinders, 780.0), (2, 1_500.0) })
+        {
+            var result = Read(Record(engine, rpm, 5, new BreathingFault(cylinder) { ExhaustOpens = 0 }), engine, "intake");
+            Assert.True(result.Verdict == "one-odd", result.Sentence);
+            var isEither = result.Notes.Any(n =>
+                n.Code == "either" && n.Text.Contains($"cylinder {cylinder} is not", StringComparison.Ordinal)
+            );
+            var isNamed = result.Sentence.Contains($"Cylinder {cylinder} differs at the intake: it blows back", StringComparison.Ordinal);
+            Assert.True(isNamed || isEither, $"{cylinder} at {rpm}: {result.Sentence}");
+        }
+    }
+
+    [Fact]
+    public void A_cylinder_that_draws_nothing_is_said_to_push()
+    {
+        var engine = Of(4);
+        var result = Read(Record(engine, 780, 5, new BreathingFault(3) { IntakeOpens = 0 }), engine, "intake");
+        Assert.Contains("Cylinder 3 differs at the intake: its pulse is turned round", result.Sentence, StringComparison.Ordinal);
+        Assert.DoesNotContain("-", result.Sentence, StringComparison.Ordinal);
+    }
+
+    [Theory]
     [InlineData(4, 1, 3)]
     [InlineData(6, 1, 2)]
     [InlineData(6, 5, 6)]

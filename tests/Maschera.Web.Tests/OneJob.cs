@@ -1,4 +1,5 @@
 using Maschera.App;
+using Maschera.Core.Engines;
 using Maschera.Core.Signals;
 using Maschera.Store;
 
@@ -20,6 +21,14 @@ internal static class OneJob
         db.Jobs.Add(job);
         db.SaveChanges();
         return job;
+    }
+
+    /// <summary>Takes a job in for an engine.</summary>
+    public static Job Take(MascheraDb db, Engine engine)
+    {
+        var stored = new StoredEngine();
+        stored.Take(engine);
+        return Take(db, stored.Json);
     }
 
     /// <summary>Keeps a capture of channels on one axis; returns its number.</summary>

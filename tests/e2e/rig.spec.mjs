@@ -4,10 +4,19 @@ import { bench, seriousFindings } from "./pages.mjs";
 test("the stand-in's weak cylinder is recorded, read and enters the ledger", async ({ page }) => {
   await page.goto("/rig");
   await page.getByLabel("Into the job").selectOption({ index: 1 });
-  await page.getByLabel("Leaking cylinder").fill("16");
+  // Another job has another engine; the page comes anew with it drawn.
+  await page.waitForURL(/rig\?job=/);
+  await page.getByRole("button", { name: /^Cylinder 2/ }).focus();
+  await page.keyboard.press("Enter");
+  await page.locator(".part-panel:visible").getByText("Exhaust valve does not seat").click();
+  await expect(page.locator('[data-given="cylinder-2"]')).toHaveText("valve leaks");
+  await page.locator('[data-part="battery"] .body').click();
+  await expect(page.locator(".part-panel:visible")).toContainText("Weak: sags while cranking");
+  await page.getByLabel("For, s").fill("900");
   await page.getByRole("button", { name: "Crank and record" }).click();
-  await expect(page.getByText(/has \d cylinders/)).toBeVisible();
-  await page.getByLabel("Leaking cylinder").fill("2");
+  await expect(page.getByText("From 2 to 30 seconds.")).toBeVisible();
+  await expect(page.locator('[data-given="cylinder-2"]')).toHaveText("valve leaks");
+  await page.getByLabel("For, s").fill("5");
   await page.getByRole("button", { name: "Crank and record" }).click();
   await expect(page.getByText(/cylinder 2 at \d+ %/)).toBeVisible();
   await bench(page).waitFor();
@@ -54,7 +63,8 @@ test("the live scope rolls, holds, triggers, keeps, and comes back after a dropp
 test("a running stand-in with a misfire is watched live, kept and read", async ({ page }) => {
   await page.goto("/rig");
   await page.locator('select[name="Form.Does"]').selectOption({ label: "runs on its own fuel" });
-  await page.getByLabel("Misfiring cylinder while it runs").fill("2");
+  await page.locator('[data-part="cylinder-2"] .body').click();
+  await page.locator(".part-panel:visible").getByText("Misfires now and then").click();
   await page.getByRole("button", { name: "Go live" }).click();
   await page.getByRole("button", { name: "Turn the key" }).click();
   // Made anew every second of what is held: the cylinder is named before anything is kept.
@@ -65,4 +75,18 @@ test("a running stand-in with a misfire is watched live, kept and read", async (
   await page.getByRole("button", { name: "Keep", exact: true }).click();
   await page.getByRole("link", { name: "Live, the last 6 s" }).click({ timeout: 20_000 });
   await expect(page.getByRole("article", { name: "Misfire" })).toContainText("Cylinder 2 misfires");
+});
+
+test("the breathing engine is watched live through a transducer, kept and read", async ({ page }) => {
+  await page.goto("/rig");
+  await page.locator('select[name="Form.Does"]').selectOption({ label: "runs, its gas watched" });
+  await page.getByRole("button", { name: "Go live" }).click();
+  await expect(page).toHaveURL(/live/);
+  await page.getByRole("button", { name: "Turn the key" }).click();
+  await page.waitForTimeout(6_000);
+  await page.getByRole("tab", { name: "Keep" }).click();
+  await page.getByLabel("The last, s").fill("4");
+  await page.getByRole("button", { name: "Keep", exact: true }).click();
+  await page.getByRole("link", { name: "Live, the last 4 s" }).click({ timeout: 20_000 });
+  await expect(page.getByRole("article", { name: "Cylinder pressure" })).toContainText("as it should be");
 });

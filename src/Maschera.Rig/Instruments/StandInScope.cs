@@ -14,6 +14,9 @@ public sealed record StandInPlan(Engine Engine)
     /// <summary>What the engine does on its own fuel; null where the starter turns it.</summary>
     public RunningPlan? Running { get; init; }
 
+    /// <summary>The engine with its gas; null where it is not watched.</summary>
+    public BreathingPlan? Gas { get; init; }
+
     /// <summary>Seed of all noise and of the angle at which the engine stands.</summary>
     public int Seed { get; init; } = 1;
 }
@@ -40,13 +43,7 @@ public sealed class StandInScope : IScope
         var random = new Random(plan.Seed);
         // Box and Muller 1958.
         _noise = [.. Enumerable.Range(0, NoiseTable).Select(_ => (float)(Noise.Gaussian(random)))];
-        Abilities = new ScopeAbilities(
-            "Stand-in scope",
-            4,
-            [10_000, 50_000, 100_000, 250_000, 500_000, 1_000_000],
-            12,
-            ProbesFor(plan.Engine, plan.Running is not null)
-        );
+        Abilities = new ScopeAbilities("Stand-in scope", 4, [10_000, 50_000, 100_000, 250_000, 500_000, 1_000_000], 12, ProbesFor(plan));
     }
 
     public ScopeAbilities Abilities { get; }
@@ -65,22 +62,26 @@ public sealed class StandInScope : IScope
     /// <summary>True once the key was turned.</summary>
     public bool HasCranked { get; private set; }
 
-    /// <summary>The probes that make sense on an engine.</summary>
-    public static IReadOnlyList<Probe> ProbesFor(Engine engine, bool running) =>
-        [
-            .. running ? (Probe[])[] : [new("Starter current", "A", 1_000, "current")],
-            new("Battery voltage", "V", 20, "battery"),
-            new("Ignition", "V", 100, "sync"),
-            .. engine.CrankWheel is null ? (Probe[])[] : [new("Crank sensor", "V", 10, "crank")],
-            .. running ? [new("Cam sensor", "V", 10, "cam")] : (Probe[])[],
-        ];
+    /// <summary>The probes that make sense on what the plan asks for.</summary>
+    public static IReadOnlyList<Probe> ProbesFor(StandInPlan plan) =>
+        plan.Gas is { } gas
+            ? [.. GasInput.Of(gas, new BreathingEngine(gas)).Select(i => new Probe(i.Name, i.Unit, i.Range, i.Role))]
+            :
+            [
+                .. plan.Running is not null ? (Probe[])[] : [new("Starter current", "A", 1_000, "current")],
+                new("Battery voltage", "V", 20, "battery"),
+                new("Ignition", "V", 100, "sync"),
+                .. plan.Engine.CrankWheel is null ? (Probe[])[] : [new("Crank sensor", "V", 10, "crank")],
+                .. plan.Running is not null ? [new("Cam sensor", "V", 10, "cam")] : (Probe[])[],
+            ];
 
     public async IAsyncEnumerable<ScopeBlock> RunAsync(ScopeSettings settings, [EnumeratorCancellation] CancellationToken cancel)
     {
         Check(settings);
         var random = new Random(_plan.Seed);
-        ILiveEngine engine = _plan.Running is { } running
-            ? new RunningEngine(running, random) { Speed = 0 }
+        ILiveEngine engine =
+            _plan.Gas is { } gas ? new LiveBreathing(gas)
+            : _plan.Running is { } running ? new RunningEngine(running, random) { Speed = 0 }
             : new StarterEngine(_plan.Engine, _plan.Starter, _plan.Faults, random);
         var inputs = settings.Probes.Select(p => new Input(p, engine, this)).ToArray();
         var perStep = settings.Rate * StarterEngine.Step;
@@ -155,7 +156,10 @@ public sealed class StandInScope : IScope
             {
                 "current" => (true, 3f),
                 "battery" => (true, 0.01f),
-                "crank" or "cam" => (false, 0.02f),
+                "crank" or "cam" => (scope._plan.Gas is not null, 0.02f),
+                "pressure" => (true, 0.008f),
+                "back-pressure" => (true, 0.001f),
+                not null when probe.Role.EndsWith("-pulse", StringComparison.Ordinal) => (true, 0.01f),
                 _ => (true, 0.05f),
             };
         }

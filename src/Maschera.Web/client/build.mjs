@@ -23,6 +23,7 @@ await build({
     bench: join(here, "bench/main.ts"),
     live: join(here, "live/main.ts"),
     listen: join(here, "listen/main.ts"),
+    rig: join(here, "rig.ts"),
     worklet: join(here, "listen/worklet.ts"),
   },
   outdir: out,

@@ -11,6 +11,9 @@ internal enum PulseFault
     /// <summary>Its intake valve leaks: gas is thrust back about its firing TDC.</summary>
     Thrust,
 
+    /// <summary>What could not leave through its exhaust valve blows back when its intake valve opens.</summary>
+    Blowback,
+
     /// <summary>It blows out less when its exhaust valve opens.</summary>
     BlowDown,
 }
@@ -19,7 +22,8 @@ internal enum PulseFault
 /// <param name="Fault">What the cylinders do otherwise.</param>
 /// <param name="Places">The cylinders, as places of the firing order, the strongest first.</param>
 /// <param name="Unexplained">The share of the residual's energy that is left, 0 to 1.</param>
-internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, double Unexplained)
+/// <param name="Size">How high the strongest one's gas stands, in the pick-up's unit.</param>
+internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, double Unexplained, double Size)
 {
     /// <summary>
     /// A second cylinder is taken in where one leaves so much, two so much less of it, and the weaker is so strong beside the other;
@@ -29,6 +33,12 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
         PairLeaves = 0.2,
         PairLeavesOfBlowDown = 0.5,
         PairStrength = 0.4;
+
+    /// <summary>
+    /// A leaking valve thrusts less than the usual pulse is high, a full cylinder blows back more; what does not fit that counts as
+    /// explaining so much less. On engines whose cylinders go in pairs only this tells one from the other of the pair.
+    /// </summary>
+    private const double OfOtherSize = 1.6;
 
     /// <summary>Where so much of what differs is chance, nothing explains it.</summary>
     private const double MostNoise = 0.6;
@@ -56,16 +66,31 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
         if (energy <= 0)
             return [];
         var noise = Math.Min(1, Odd(chance, angles).Sum(v => v * v) / energy);
-        var found = (isIntake ? (PulseFault[])[PulseFault.Suction, PulseFault.Thrust] : [PulseFault.BlowDown])
+        var usual = mean.Zip(residual, (all, odd) => all - odd).ToList();
+        // The more cylinders draw on one manifold, the lower the usual pulse.
+        var height = (usual.Max() - usual.Min()) * Math.Max(1, angles.Length / 4.0);
+        var found = (isIntake ? (PulseFault[])[PulseFault.Suction, PulseFault.Thrust, PulseFault.Blowback] : [PulseFault.BlowDown])
             .Select(fault => Best(fault, new Remainder(residual, energy, noise), angles, lag))
             .ToList();
         var simplest = found.Min(f => f.One.Unexplained);
         var leaves = isIntake ? PairLeaves : PairLeavesOfBlowDown;
         return
         [
-            .. found.Select(f => simplest > OneLeaves && f.Two.Unexplained < leaves * simplest ? f.Two : f.One).OrderBy(c => c.Unexplained),
+            .. found
+                .Select(f => simplest > OneLeaves && f.Two.Unexplained < leaves * simplest ? f.Two : f.One)
+                .Select(c => c.Sized(height))
+                .OrderBy(c => c.Unexplained),
         ];
     }
+
+    /// <summary>The same, where its size speaks against it explaining less.</summary>
+    private PulseCause Sized(double height) =>
+        Fault is PulseFault.Thrust && Size > height || Fault is PulseFault.Blowback && Size <= height
+            ? this with
+            {
+                Unexplained = Math.Min(1, OfOtherSize * Unexplained),
+            }
+            : this;
 
     /// <summary>What has to be explained, its energy, and the share of that which chance alone makes.</summary>
     private sealed record Remainder(double[] Course, double Energy, double Noise)
@@ -79,7 +104,7 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
     /// <summary>One cylinder or two, each at the source that explains most.</summary>
     private static (PulseCause One, PulseCause Two) Best(PulseFault fault, Remainder of, double[] angles, double lag)
     {
-        PulseCause one = new(fault, [0], 1),
+        PulseCause one = new(fault, [0], 1, 0),
             two = one;
         foreach (var (course, penalty) in Sources(fault))
         {
@@ -111,6 +136,7 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
         {
             PulseFault.Suction => (1, 455, (double[])[-45, -30, -15, 0, 15, 30, 45], (double[])[24, 40, 60, 85]),
             PulseFault.Thrust => (1, 20, [-12, 0, 15], [16, 26]),
+            PulseFault.Blowback => (1, 380, [-12, 0, 15], [16, 26]),
             _ => (-1, 187, [-18, -6, 6, 18], [14, 26]),
         };
         return from beside in off
@@ -128,13 +154,15 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
         private readonly double[] _fits = [.. shapes.Select(s => Product(s, of.Course))];
         private readonly double[] _sizes = [.. shapes.Select(s => Product(s, s))];
 
+        private double Height(int i) => shapes[i].Max() - shapes[i].Min();
+
         /// <summary>The cylinder that explains most; null where none does.</summary>
         public PulseCause? One(PulseFault fault)
         {
             PulseCause? best = null;
             for (var i = 0; i < shapes.Length; i++)
                 if (_fits[i] > 0 && of.Left(1 - _fits[i] * _fits[i] / (_sizes[i] * of.Energy)) is var left && !(left >= best?.Unexplained))
-                    best = new(fault, [i], left);
+                    best = new(fault, [i], left, _fits[i] / _sizes[i] * Height(i));
             return best;
         }
 
@@ -159,7 +187,12 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
             var second = (_fits[k] * _sizes[i] - _fits[i] * cross) / determinant;
             if (Math.Min(first, second) <= 0 || Math.Min(first, second) < PairStrength * Math.Max(first, second))
                 return null;
-            return new(fault, first >= second ? [i, k] : [k, i], of.Left(1 - (first * _fits[i] + second * _fits[k]) / of.Energy));
+            return new(
+                fault,
+                first >= second ? [i, k] : [k, i],
+                of.Left(1 - (first * _fits[i] + second * _fits[k]) / of.Energy),
+                Math.Max(first * Height(i), second * Height(k))
+            );
         }
     }
 

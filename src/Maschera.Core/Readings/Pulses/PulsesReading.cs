@@ -17,6 +17,9 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
     /// <summary>Two explanations are nearly alike where the better leaves this share of what the other leaves.</summary>
     private const double EitherFrom = 0.6;
 
+    /// <summary>The same where one cylinder's leak and the blow-back of the one that fires opposite fall on one place.</summary>
+    private const double EitherOfPairFrom = 0.3;
+
     /// <summary>
     /// Correlation of one half of the cycles with the other from which pulses are there; behind rings and gasket a sound engine makes
     /// hardly any.
@@ -213,8 +216,9 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
                         + $"the pipe's length and say the time with --transit."
                 )
             );
-        if (odd.Count > 0 && Either(shares, engine) is { } either)
-            notes.Add(either);
+        var doubt = odd.Count > 0 ? Either(shares, engine) : null;
+        if (doubt is not null)
+            notes.Add(doubt);
         if (clock.SpeedRpm < Cranking)
             notes.Add(new("cranking", "The starter turns the engine: nothing fires, so only sealing and valves show in the pulses."));
         var verdict =
@@ -229,7 +233,10 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
         return new PulsesResult
         {
             Verdict = verdict,
-            Sentence = Sentence(place, odd, cause, clock.SpeedRpm) + BackPressures.Said(pressures, back?.Unit),
+            Sentence =
+                Sentence(place, odd, Does(shares, engine, odd), cause, clock.SpeedRpm)
+                + (doubt is null ? "" : " Another cylinder may do this too: see below.")
+                + BackPressures.Said(pressures, back?.Unit),
             Notes = notes,
             Channels = RoleResolver.Names(channels),
             Span = new Stretch(clock.Seconds[0], clock.Seconds[^1]),
@@ -252,11 +259,19 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
     /// </summary>
     private static Note? Either(PulseShares shares, Engine engine)
     {
-        if (shares.Causes is not [var best, var other] || best.Unexplained < EitherFrom * other.Unexplained)
+        if (shares.Causes is not [var best, var other, ..])
+            return null;
+        var isPair = best.Fault is PulseFault.Thrust or PulseFault.Blowback && other.Fault is PulseFault.Thrust or PulseFault.Blowback;
+        if (best.Unexplained < (isPair ? EitherOfPairFrom : EitherFrom) * other.Unexplained)
             return null;
         string Said(PulseCause cause) =>
             $"cylinder {string.Join(" and ", cause.Places.Select(p => engine.FiringOrder[p]))} "
-            + (cause.Fault == PulseFault.Thrust ? "thrusts gas back through its intake valve" : "draws less than the others");
+            + cause.Fault switch
+            {
+                PulseFault.Thrust => "thrusts gas back through its intake valve",
+                PulseFault.Blowback => "is not emptied by its exhaust valve and blows back",
+                _ => "draws less than the others",
+            };
         return new Note(
             "either",
             $"It may be that {Said(best)}, or that {Said(other)}: on this trace both look nearly alike. Cylinder pressure or "
@@ -275,13 +290,26 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
         return drawn.Compare(engine).First(c => c.Cylinder == cylinder).IsOdd ? "mechanical" : "combustion";
     }
 
-    private static string Sentence(PulsePlace place, List<CylinderPulse> odd, string? cause, double rpm)
+    /// <summary>What the oddest cylinder does at another's place, which its own share does not show; null where that shows it.</summary>
+    private static string? Does(PulseShares shares, Engine engine, List<CylinderPulse> odd) =>
+        odd.Count == 0 || shares.Causes is not [var best, ..] || engine.FiringOrder[best.Places[0]] != odd[0].Cylinder
+            ? null
+            : best.Fault switch
+            {
+                PulseFault.Thrust => "gas is thrust back through its intake valve when it is compressed",
+                PulseFault.Blowback => "it blows back when its intake valve opens: what was in it did not leave through its exhaust valve",
+                _ => null,
+            };
+
+    private static string Sentence(PulsePlace place, List<CylinderPulse> odd, string? does, string? cause, double rpm)
     {
         if (odd.Count == 0)
             return $"All cylinders pulse alike at the {place.Name}, {rpm:0} rpm.";
         var first = odd[0];
         var what =
-            first.DepthPercent < 85 ? $"its pulse is only {first.DepthPercent:0} % as deep"
+            does is not null ? does
+            : first.DepthPercent < 0 ? "its pulse is turned round: it pushes where the others draw"
+            : first.DepthPercent < 85 ? $"its pulse is only {first.DepthPercent:0} % as deep"
             : first.DepthPercent > 115 ? $"its pulse is {first.DepthPercent:0} % as deep"
             : Math.Abs(first.ShiftDegrees) > 6
                 ? $"its pulse comes {Math.Abs(first.ShiftDegrees):0}° {(first.ShiftDegrees > 0 ? "later" : "earlier")}"

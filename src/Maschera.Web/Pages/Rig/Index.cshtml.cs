@@ -3,6 +3,7 @@ using System.Globalization;
 using Maschera.App;
 using Maschera.App.Live;
 using Maschera.Core.Engines;
+using Maschera.Core.Signals;
 using Maschera.Instruments;
 using Maschera.Rig;
 using Maschera.Rig.Instruments;
@@ -24,20 +25,18 @@ public sealed class IndexModel(MascheraDb db, CaptureIntake intake, LiveService 
     {
         public int Job { get; set; }
 
-        [Range(0, Engine.MostCylinders, ErrorMessage = "A cylinder's number, or 0 for none.")]
-        public int Cylinder { get; set; }
+        /// <summary>Cylinder to the word of its trouble; empty for a sound one.</summary>
+        public Dictionary<int, string?> Troubles { get; set; } = [];
 
-        public double Leak { get; set; } = 2.5;
         public string Battery { get; set; } = "good";
+        public string CrankSensor { get; set; } = "hall";
+        public bool ExhaustBlocked { get; set; }
 
-        /// <summary>"cranking" on the starter, or "running" on its own fuel.</summary>
+        /// <summary>"cranking" on the starter, "running" on its own fuel, or "gas".</summary>
         public string Does { get; set; } = "cranking";
 
         [Range(500, 6000, ErrorMessage = "From 500 to 6,000 rpm.")]
         public int Speed { get; set; } = 800;
-
-        [Range(0, Engine.MostCylinders, ErrorMessage = "A cylinder's number, or 0 for none.")]
-        public int Misfires { get; set; }
 
         [Range(-40, 40, ErrorMessage = "From −40 to 40 degrees.")]
         public double CamOffset { get; set; }
@@ -47,19 +46,39 @@ public sealed class IndexModel(MascheraDb db, CaptureIntake intake, LiveService 
 
         public bool Sync { get; set; } = true;
 
+        /// <summary>Cylinder with the transducer in its plug hole; 0 for pick-ups.</summary>
+        [Range(0, Engine.MostCylinders, ErrorMessage = "A cylinder's number, or the pick-ups.")]
+        public int Measured { get; set; } = 1;
+
         /// <summary>Names of the probes that run live.</summary>
-        public List<string> Probes { get; set; } = ["Starter current", "Battery voltage", "Ignition", "Crank sensor", "Cam sensor"];
+        public List<string> Probes { get; set; } = [.. s_connected];
 
         public double Rate { get; set; } = 100_000;
     }
+
+    /// <summary>Probes that are connected unless somebody says otherwise: never more of them fit an engine than the scope has inputs.</summary>
+    private static readonly string[] s_connected =
+    [
+        "Starter current",
+        "Battery voltage",
+        "Ignition",
+        "Crank sensor",
+        "Cam sensor",
+        "Cylinder pressure",
+        "Intake pulse",
+        "Exhaust pulse",
+    ];
 
     [BindProperty]
     public Fields Form { get; set; } = new();
 
     public IReadOnlyList<SelectListItem> Jobs { get; private set; } = [];
 
-    /// <summary>Probes of the stand-in scope; the crank sensor only runs on engines whose wheel is known.</summary>
-    public IReadOnlyList<string> Probes { get; } = [.. s_standIn.Probes.Select(p => p.Name), "Cam sensor"];
+    /// <summary>All probes there are; those that make no sense on what the engine does stay unconnected.</summary>
+    public IReadOnlyList<string> Probes { get; } = [.. s_connected, "Crankcase pulse", "Coolant pulse", "Exhaust back pressure"];
+
+    /// <summary>The engine that is drawn: the job's.</summary>
+    public Engine Engine { get; private set; } = EngineCatalogue.Orsa;
 
     public IReadOnlyList<SelectListItem> Rates { get; } =
     [.. s_standIn.Rates.Select(r => new SelectListItem($"{r:#,0}", r.ToString(CultureInfo.InvariantCulture)))];
@@ -78,18 +97,53 @@ public sealed class IndexModel(MascheraDb db, CaptureIntake intake, LiveService 
             return Page();
         }
 
-        var conditions = new Conditions(
-            "cranking",
-            20,
-            "fuel",
-            null,
-            Form.Sync ? "ignition" : null,
-            Form.Sync ? engine.FiringOrder[0] : null
-        );
-        var (capture, _) = CrankingRun.Record(Plan(Whole(engine)));
-        var id = intake.Take(StoredCapture.Of(job.Id, $"Cranking, {Fault}", conditions), capture);
-        return Redirect($"/bench/{id}");
+        var setup = Setup(engine);
+        var conditions = new Conditions("cranking", 20, "fuel", setup.Said, SyncKind, Form.Sync ? engine.FiringOrder[0] : null);
+        return Keep(job, "Cranking", CrankingRun.Record(setup.Cranking).Capture, conditions);
     }
+
+    /// <summary>Records the engine on its own fuel.</summary>
+    public async Task<IActionResult> OnPostRunAsync()
+    {
+        if (await JobAsync() is not var (job, engine))
+        {
+            await LoadAsync();
+            return Page();
+        }
+
+        var setup = Setup(engine);
+        var conditions = new Conditions("idle", 88, null, setup.Said, SyncKind, Form.Sync ? engine.FiringOrder[0] : null);
+        return Keep(job, "Running", RunningRun.Record(setup.Running).Capture, conditions);
+    }
+
+    /// <summary>Records its gas: the pressure in a cylinder, or pick-ups.</summary>
+    public async Task<IActionResult> OnPostGasAsync()
+    {
+        if (await JobAsync() is not var (job, engine))
+        {
+            await LoadAsync();
+            return Page();
+        }
+
+        var setup = Setup(engine);
+        var name = setup.Measured is { } cylinder ? $"Pressure in cylinder {cylinder}" : "Pulses";
+        return Keep(job, name, BreathingRun.Record(setup.Gas).Capture, GasConditions(setup));
+    }
+
+    private static Conditions GasConditions(RigSetup setup) =>
+        new(
+            "idle",
+            88,
+            setup.Measured is { } cylinder ? $"plug lead {cylinder}" : null,
+            setup.Said,
+            "ignition",
+            setup.Measured ?? setup.Engine.FiringOrder[0]
+        );
+
+    private string? SyncKind => Form.Sync ? "ignition" : null;
+
+    private RedirectResult Keep(Job job, string name, Capture capture, Conditions conditions) =>
+        Redirect($"/bench/{intake.Take(StoredCapture.Of(job.Id, name, conditions), capture)}");
 
     /// <summary>Records a stand-in other than the engine.</summary>
     public async Task<IActionResult> OnPostOtherAsync(string? recording)
@@ -104,9 +158,7 @@ public sealed class IndexModel(MascheraDb db, CaptureIntake intake, LiveService 
         }
 
         var conditions = new Conditions(chosen.State, 85, null, $"Stand-in: {chosen.Said}");
-        return Redirect(
-            $"/bench/{intake.Take(StoredCapture.Of(job.Id, chosen.Group, conditions), chosen.Record(Random.Shared.Next(1, 10_000)))}"
-        );
+        return Keep(job, chosen.Group, chosen.Record(Random.Shared.Next(1, 10_000)), conditions);
     }
 
     public async Task<IActionResult> OnPostLiveAsync()
@@ -125,42 +177,47 @@ public sealed class IndexModel(MascheraDb db, CaptureIntake intake, LiveService 
         return Page();
     }
 
-    private string Fault => Form.Cylinder > 0 ? $"stand-in, cylinder {Form.Cylinder} leaking" : "stand-in, sound";
-
     private LiveSession Start(Job job, Engine engine)
     {
+        var setup = Setup(engine);
         var scope = new StandInScope(
-            new StandInPlan(Whole(engine))
+            new StandInPlan(setup.Cranking.Engine)
             {
-                Running = Form.Does == "running" ? Running(Whole(engine)) : null,
-                Faults = Faults,
-                Starter = StarterFor(engine, Form.Battery == "weak"),
-                Seed = Random.Shared.Next(1, int.MaxValue),
+                Running = Form.Does == "running" ? setup.Running : null,
+                Gas = Form.Does == "gas" ? setup.Gas : null,
+                Faults = setup.Leaks,
+                Starter = setup.Starter,
+                Seed = setup.Seed,
             }
         );
         var settings = new ScopeSettings(Form.Rate, [.. scope.Abilities.Probes.Where(p => Form.Probes.Contains(p.Name))]);
-        var (remark, sync, running) = (
-            Form.Does == "running" ? RunningFault : Fault,
-            settings.Probes.Any(p => p.Role == "sync"),
-            Form.Does == "running"
-        );
-        return live.Start(
-            job.Id,
-            scope,
-            settings,
-            () =>
-                new Conditions(
-                    !scope.HasCranked ? "key on"
-                        : running ? "idle"
-                        : "cranking",
-                    running ? 85 : 20,
-                    running ? null : "fuel",
-                    remark,
-                    sync ? "ignition" : null,
-                    sync ? engine.FiringOrder[0] : null
-                )
-        );
+        var sync = settings.Probes.Any(p => p.Role == "sync");
+        var conditions =
+            Form.Does == "gas" ? GasConditions(setup)
+            : Form.Does == "running" ? new Conditions("idle", 85, null, setup.Said)
+            : new Conditions("cranking", 20, "fuel", setup.Said);
+        if (Form.Does != "gas" && sync)
+            conditions = conditions with { SyncKind = "ignition", SyncCylinder = engine.FiringOrder[0] };
+        return live.Start(job.Id, scope, settings, () => scope.HasCranked ? conditions : conditions with { State = "key on" });
     }
+
+    private RigSetup Setup(Engine engine) =>
+        new(engine)
+        {
+            Troubles = Form
+                .Troubles.Select(t => (t.Key, Trouble: CylinderTrouble.Find(t.Value)))
+                .Where(t => t.Trouble is not null && t.Key >= 1 && t.Key <= engine.Cylinders)
+                .ToDictionary(t => t.Key, t => t.Trouble!),
+            Battery = RigSetup.Batteries.Contains(Form.Battery) ? Form.Battery : RigSetup.Batteries[0],
+            CamLate = Form.CamOffset,
+            CrankSensor = RigSetup.CrankSensors.Contains(Form.CrankSensor) ? Form.CrankSensor : RigSetup.CrankSensors[0],
+            ExhaustBlocked = Form.ExhaustBlocked,
+            SpeedRpm = Form.Speed,
+            Seconds = Form.Seconds,
+            Sync = Form.Sync,
+            Measured = Form.Measured > 0 ? Form.Measured : null,
+            Seed = Random.Shared.Next(1, int.MaxValue),
+        };
 
     /// <summary>The job with its engine; null, with the reason beside the field, where the form makes no sense.</summary>
     private async Task<(Job Job, Engine Engine)?> JobAsync()
@@ -169,74 +226,18 @@ public sealed class IndexModel(MascheraDb db, CaptureIntake intake, LiveService 
         if (job is null)
             ModelState.AddModelError("Form.Job", "Choose the job to record into.");
         var engine = job?.Engine!.ToEngine();
-        if (engine is not null && Form.Misfires > engine.Cylinders)
-            ModelState.AddModelError("Form.Misfires", $"The {engine.Name} has {engine.Cylinders} cylinders.");
-        if (engine is not null && Form.Cylinder > engine.Cylinders)
-            ModelState.AddModelError("Form.Cylinder", $"The {engine.Name} has {engine.Cylinders} cylinders.");
+        if (engine is not null && Form.Measured > engine.Cylinders)
+            ModelState.AddModelError("Form.Measured", $"The {engine.Name} has {engine.Cylinders} cylinders.");
         return ModelState.IsValid ? (job!, engine!) : null;
     }
 
-    private string RunningFault =>
-        string.Join(
-            ", ",
-            (string[])
-                [
-                    "stand-in",
-                    .. Form.Misfires > 0 ? [$"cylinder {Form.Misfires} misfiring"] : (string[])[],
-                    .. Form.CamOffset != 0
-                        ? [$"cam {Math.Abs(Form.CamOffset):0.#}° {(Form.CamOffset > 0 ? "late" : "early")}"]
-                        : (string[])[],
-                ]
-        );
-
-    private RunningPlan Running(Engine engine) =>
-        new(engine)
-        {
-            SpeedRpm = Form.Speed,
-            Misfires = Form.Misfires > 0 ? [new MisfireSchedule(Form.Misfires, 0.3)] : [],
-            CamOffsetDegrees = Form.CamOffset,
-            Seed = Random.Shared.Next(),
-        };
-
-    private CylinderFault[] Faults => Form.Cylinder > 0 ? [new CylinderFault(Form.Cylinder, Form.Leak)] : [];
-
-    private CrankingPlan Plan(Engine engine) =>
-        new(engine)
-        {
-            Faults = Faults,
-            Starter = StarterFor(engine, Form.Battery == "weak"),
-            Cranking = Form.Seconds,
-            Rate = 10_000,
-            SyncCylinder = Form.Sync ? engine.FiringOrder[0] : null,
-            CrankSensor = true,
-            Seed = Random.Shared.Next(),
-        };
-
-    /// <summary>A starter that suits the engine, a stronger one for a diesel.</summary>
-    private static StarterCircuit StarterFor(Engine engine, bool weakBattery)
+    private async Task LoadAsync()
     {
-        var usual = StarterCircuit.For(engine.Cylinders);
-        return usual with
-        {
-            VoltSeconds = usual.VoltSeconds + (engine.IsDiesel ? 0.06 : 0),
-            BatteryVolts = weakBattery ? 11.8 : 12.6,
-            BatteryOhms = weakBattery ? 0.012 : 0.006,
-        };
+        var jobs = await db.LiveJobs.Include(j => j.Engine).Where(j => j.ClosedAt == null).OrderByDescending(j => j.Id).ToListAsync();
+        Jobs = [.. jobs.Select(j => new SelectListItem($"{j.Vehicle}: {j.Complaint}", j.Id.ToString(CultureInfo.InvariantCulture)))];
+        if ((jobs.FirstOrDefault(j => j.Id == Form.Job) ?? jobs.FirstOrDefault()) is not { } chosen)
+            return;
+        (Form.Job, Engine) = (chosen.Id, chosen.Engine!.ToEngine());
+        Form.Measured = Math.Min(Form.Measured, Engine.Cylinders);
     }
-
-    /// <summary>An engine whose geometry is not known turns with that of a common one.</summary>
-    private static Engine Whole(Engine engine) =>
-        engine with
-        {
-            CrankWheel = engine.CrankWheel ?? EngineCatalogue.Orsa.CrankWheel,
-            Geometry = engine.Geometry ?? EngineCatalogue.Orsa.Geometry,
-            ValveTiming = engine.ValveTiming ?? EngineCatalogue.Orsa.ValveTiming,
-        };
-
-    private async Task LoadAsync() =>
-        Jobs = [
-            .. (await db.LiveJobs.Include(j => j.Engine).Where(j => j.ClosedAt == null).OrderByDescending(j => j.Id).ToListAsync()).Select(
-                j => new SelectListItem($"{j.Vehicle}: {j.Complaint}", j.Id.ToString(CultureInfo.InvariantCulture))
-            ),
-        ];
 }
