@@ -173,6 +173,8 @@ public sealed partial class DemoData(MascheraDb db, CaptureIntake intake, Readin
             new("idle", 88, null, "Belt at the marks, checked by hand", "ignition", 1),
             good: "Belt at the marks, checked by hand; runs clean, no codes"
         );
+        // The same shuttle on its visits before: its cam stood where it belongs.
+        var earlier = Earlier(engines["Ghiro 1.0"]);
         // One tooth of a belt wheel of 22 on the crank.
         var late = Idle(
             shuttle,
@@ -308,7 +310,8 @@ public sealed partial class DemoData(MascheraDb db, CaptureIntake intake, Readin
         FillRoad(engines);
         KeepAll();
         Measure(hauler, plough);
-        readings.Make(new ReadingAsked(late.Id, "cam-timing") { Reference = ReadingService.WholeShelf });
+        foreach (var turned in earlier.Append(late))
+            readings.Make(new ReadingAsked(turned.Id, "cam-timing") { Reference = ReadingService.WholeShelf });
         db.SaveChanges();
     }
 
@@ -369,6 +372,31 @@ public sealed partial class DemoData(MascheraDb db, CaptureIntake intake, Readin
                 forComparison: true
             );
         }
+    }
+
+    /// <summary>Two visits of the shuttle before its belt was renewed.</summary>
+    private List<StoredCapture> Earlier(StoredEngine engine)
+    {
+        List<StoredCapture> taken = [];
+        foreach (var (daysAgo, km, late, seed) in new[] { (130, 52_800, 0.3, 61), (62, 57_450, -0.2, 62) })
+        {
+            var job = Take(engine, "Ghiro 1.0, village shuttle", "NB 0519", km, "None, yearly check", "Warm", null, daysAgo);
+            job.ClosedAt = DateTime.UtcNow.AddDays(-daysAgo);
+            var plan = new RunningPlan(EngineCatalogue.Ghiro)
+            {
+                SpeedRpm = 830,
+                Seconds = 3,
+                Rate = 25_000,
+                CamOffsetDegrees = late,
+                CamFlutterDegrees = 0.3,
+                Seed = seed,
+            };
+            var capture = Idle(job, "Warm idle, cam and crank", plan, new("idle", 89, null, null, "ignition", 1));
+            capture.TakenAt = DateTime.UtcNow.AddDays(-daysAgo);
+            taken.Add(capture);
+        }
+
+        return taken;
     }
 
     private static CrankingPlan Plan(Engine engine, int seed) =>

@@ -1,3 +1,4 @@
+using System.Globalization;
 using Maschera.Core.Basics;
 using Maschera.Core.Readings;
 using Maschera.Core.Vehicle;
@@ -8,29 +9,71 @@ namespace Maschera.App;
 /// <summary>One reading's column in the ledger.</summary>
 public sealed record LedgerColumn(string Title, string Capture, string Unit, IReadOnlyDictionary<int, LedgerEntry> Cells);
 
+/// <summary>A figure before and after.</summary>
+/// <param name="Changed">True where it differs by more than twice what both scatter; by more than a tenth where that is not known.</param>
+public sealed record FigureChange(string Name, double? Before, double? After, string Unit, bool Changed);
+
 /// <summary>The same question before and after a repair.</summary>
 /// <param name="Name">What is asked about.</param>
 /// <param name="Before">The earlier capture.</param>
 /// <param name="After">The later one.</param>
-public sealed record BeforeAfter(string Name, string Before, string After, IReading Kind, ReadingResult First, ReadingResult Last)
+public sealed record BeforeAfter(
+    string Name,
+    StoredCapture Before,
+    StoredCapture After,
+    IReading Kind,
+    ReadingResult First,
+    ReadingResult Last
+)
 {
-    /// <summary>A figure that differs by more than this share has changed.</summary>
-    private const double Changed = 0.1;
+    /// <summary>Where no spread is known, a figure that differs by more than this share has changed.</summary>
+    private const double Share = 0.1;
 
-    public Verdict FirstVerdict => Kind.VerdictOf(First.Verdict);
-    public Verdict LastVerdict => Kind.VerdictOf(Last.Verdict);
+    private const double Clear = 2;
 
-    /// <summary>The figures, those that changed by more than a tenth marked.</summary>
-    public IEnumerable<(string Name, double? Before, double? After, string Unit, bool Changed)> Figures =>
-        First.Figures.Zip(
-            Last.Figures,
-            (before, after) => (before.Name, before.Value, after.Value, before.Unit, HasChanged(before.Value, after.Value))
-        );
+    /// <summary>Coolant so far apart is another condition, °C.</summary>
+    private const double MostCelsius = 25;
 
-    private static bool HasChanged(double? before, double? after) =>
-        before is { } b && after is { } a
-            ? Math.Abs(a - b) > Changed * Math.Max(Math.Abs(a), Math.Abs(b))
-            : before is null != after is null;
+    public Verdict FirstVerdict => Kind.VerdictOf(First);
+    public Verdict LastVerdict => Kind.VerdictOf(Last);
+
+    /// <summary>The figures both have.</summary>
+    public IEnumerable<FigureChange> Figures =>
+        from before in First.Compared
+        join after in Last.Compared on (before.Name, before.Unit) equals (after.Name, after.Unit)
+        select new FigureChange(before.Name, before.Value, after.Value, before.Unit, HasChanged(before, after));
+
+    /// <summary>What was not alike when both were captured; empty where nothing is known to differ.</summary>
+    public string Unlike
+    {
+        get
+        {
+            var (a, b) = (Before.Conditions, After.Conditions);
+            string?[] unlike =
+            [
+                Differ(a.State, b.State) ? $"{a.State}, then {b.State}" : null,
+                a.CoolantCelsius is { } cold && b.CoolantCelsius is { } warm && Math.Abs(warm - cold) > MostCelsius
+                    ? $"{Celsius(cold)}, then {Celsius(warm)}"
+                    : null,
+                Differ(a.Disabled, b.Disabled) ? $"disabled {a.Disabled ?? "nothing"}, then {b.Disabled ?? "nothing"}" : null,
+            ];
+            return string.Join("; ", unlike.OfType<string>());
+        }
+    }
+
+    private static string Celsius(double value) =>
+        value.ToString("0", CultureInfo.InvariantCulture).Replace("-", "−", StringComparison.Ordinal) + " °C";
+
+    private static bool Differ(string? a, string? b) => !string.Equals(a ?? "", b ?? "", StringComparison.OrdinalIgnoreCase);
+
+    private static bool HasChanged(KeyFigure before, KeyFigure after)
+    {
+        if (before.Value is not { } b || after.Value is not { } a)
+            return before.Value is null != after.Value is null;
+        return before.Spread is { } first && after.Spread is { } last
+            ? Math.Abs(a - b) > Clear * Math.Sqrt(first * first + last * last)
+            : Math.Abs(a - b) > Share * Math.Max(Math.Abs(a), Math.Abs(b));
+    }
 }
 
 /// <summary>What follows from all that is known of a job.</summary>
@@ -68,14 +111,14 @@ public static class JobFacts
         [
             .. readings
                 .Select(r => (Row: r, Kind: ReadingRegistry.Find(r.Kind), r.Result))
-                .Where(r => r.Kind is { ComparesVisits: true } && r.Result is { IsUnusable: false })
-                .GroupBy(r => (r.Row.Kind, Identity: r.Kind!.Identity(r.Result!.Channels)))
+                .Where(r => r.Kind is not null && r.Result is { IsUnusable: false, Compared.Count: > 0 })
+                .GroupBy(r => (r.Row.Kind, Identity: r.Kind!.Identity(r.Result!.Channels), r.Result.About))
                 .Where(g => g.Select(r => r.Row.CaptureId).Distinct().Count() > 1)
                 .Select(g => (Name: g.Key.Identity, First: g.MinBy(r => r.Row.CaptureId), Last: g.MaxBy(r => r.Row.CaptureId)))
                 .Select(p => new BeforeAfter(
                     p.Name.Length > 0 ? p.Name : p.First.Kind!.Title,
-                    NameOf(job, p.First.Row.CaptureId),
-                    NameOf(job, p.Last.Row.CaptureId),
+                    job.Captures.First(c => c.Id == p.First.Row.CaptureId),
+                    job.Captures.First(c => c.Id == p.Last.Row.CaptureId),
                     p.First.Kind!,
                     p.First.Result!,
                     p.Last.Result!

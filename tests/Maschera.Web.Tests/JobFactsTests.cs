@@ -24,7 +24,7 @@ public sealed class JobFactsTests : IAsyncLifetime
         OneJob.Keep(db, _job, "after", Boost(1), new Conditions(null, null, null, null));
         var job = Load(db);
         var both = Assert.Single(JobFacts.Compared(job, JobFacts.ReadingsOf(job)), c => c.Kind.Kind == "tracking");
-        Assert.Equal(("before", "after"), (both.Before, both.After));
+        Assert.Equal(("before", "after"), (both.Before.Name, both.After.Name));
         Assert.Equal(("below", "tracks"), (both.First.Verdict, both.Last.Verdict));
         Assert.NotEqual(both.FirstVerdict.Said, both.LastVerdict.Said);
         Assert.Contains(both.Figures, f => f.Changed);

@@ -85,9 +85,6 @@ public interface IReading
     /// <summary>True where a sheet of what was measured at a component is read instead of channels.</summary>
     bool ReadsSheet { get; }
 
-    /// <summary>True where the same question on two captures of a job is worth laying side by side.</summary>
-    bool ComparesVisits { get; }
-
     /// <summary>Samples a second beyond which more of them tell this reading nothing; who loads may take means.</summary>
     double UsefulRate { get; }
 

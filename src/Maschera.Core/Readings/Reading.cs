@@ -103,6 +103,15 @@ public abstract record ReadingResult
     [JsonIgnore]
     public virtual IReadOnlyList<KeyFigure> Figures => [];
 
+    /// <summary>What it was asked about beside its channels, a cylinder say: only the same is held against each other.</summary>
+    [JsonIgnore]
+    public virtual string About => "";
+
+    /// <summary>Figures to be held against those of another visit: its main ones and those of the cylinders.</summary>
+    [JsonIgnore]
+    public virtual IReadOnlyList<KeyFigure> Compared =>
+        [.. Figures, .. Ledger.Select(l => new KeyFigure($"Cylinder {l.Cylinder}", l.Value, l.Unit, l.Spread))];
+
     /// <summary>What stands against a verdict that by itself says all is well, to be said with it; null for nothing.</summary>
     [JsonIgnore]
     public virtual string? But => null;
@@ -132,7 +141,8 @@ public abstract record ReadingResult
 public sealed record LedgerEntry(int Cylinder, double Value, double? Spread, string Unit, bool Odd);
 
 /// <summary>A figure with its name and unit; the value is null where it can't be told.</summary>
-public sealed record KeyFigure(string Name, double? Value, string Unit);
+/// <param name="Spread">How far the same measured again may lie off, one standard deviation in the same unit; null where not known.</param>
+public sealed record KeyFigure(string Name, double? Value, string Unit, double? Spread = null);
 
 /// <summary>A stretch marked on the lanes.</summary>
 /// <param name="From">Start, s.</param>

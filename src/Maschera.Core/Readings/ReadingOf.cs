@@ -26,7 +26,6 @@ public abstract class ReadingOf<TResult> : IReading
     public virtual bool TakesSupplies => false;
     public virtual bool ReadsMessages => false;
     public virtual bool ReadsSheet => false;
-    public virtual bool ComparesVisits => false;
     public virtual double UsefulRate => double.PositiveInfinity;
 
     public virtual IReadOnlyList<Role> RolesFor(Engine? engine) => Roles;

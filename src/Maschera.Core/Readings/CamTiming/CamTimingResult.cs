@@ -84,6 +84,9 @@ public sealed record CamTimingResult : ReadingResult
 
     /// <summary>All cams, the first the one of the figures above.</summary>
     public IReadOnlyList<CamOffset> Cams { get; init; } = [];
+
+    [JsonIgnore]
+    public override IReadOnlyList<KeyFigure> Compared => [new("Cam later by", OffsetDegrees, "°", FlutterDegrees)];
 }
 
 /// <summary>How it is written as JSON, worked out when building.</summary>

@@ -116,6 +116,17 @@ public sealed record CylinderPressureResult : ReadingResult
     public override double? FoundGapToTdc => Verdict == "leaks" ? null : GapToTdcDegrees;
 
     [JsonIgnore]
+    public override string About => $"cylinder {Cylinder}, {Mode}";
+
+    [JsonIgnore]
+    public override IReadOnlyList<KeyFigure> Compared =>
+        [
+            new("Peak", PeakBar, "bar", PeakBar * PeakSpreadPercent / 100),
+            new("Intake later by", IntakeShiftDegrees, "°", IntakeShiftErrorDegrees),
+            new("Exhaust later by", ExhaustShiftDegrees, "°", ExhaustShiftErrorDegrees),
+        ];
+
+    [JsonIgnore]
     public override IReadOnlyList<LedgerEntry> Ledger =>
         IsUnusable || Cylinder is not { } cylinder || PeakBar is not { } peak
             ? []

@@ -58,8 +58,6 @@ public sealed partial class InjectorBalanceReading : ReadingOf<InjectorBalanceRe
             ? [new(OnlyIfUsable: true)]
             : [];
 
-    public override bool ComparesVisits => true;
-
     protected override InjectorBalanceResult Make(ReadingRequest request, CancellationToken cancel)
     {
         var order = Order(request);

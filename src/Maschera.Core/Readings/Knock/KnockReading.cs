@@ -52,8 +52,6 @@ public sealed partial class KnockReading : ReadingOf<KnockResult>
     public override IEnumerable<Suggestion> Suggest(CaptureFacts capture) =>
         capture.IsLog && capture.Channels.Any(c => RetardNames().IsMatch(c.Name)) ? [new(OnlyIfUsable: true)] : [];
 
-    public override bool ComparesVisits => true;
-
     protected override KnockResult Make(ReadingRequest request, CancellationToken cancel)
     {
         var channels = RoleResolver.Resolve(this, request with { Channels = RoleResolver.WithGuesses(request, RoleOf) });

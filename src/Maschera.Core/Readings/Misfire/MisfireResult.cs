@@ -44,6 +44,22 @@ public sealed record MisfireResult : ReadingResult
             ? new($"{number}", 100.0 * (own.Firings - own.Misfires) / own.Firings, own.Misfires > 0 && Verdict != "random")
             : new($"{number}", null, false);
 
+    /// <summary>
+    /// Shares, for captures are not equally long; their spread is that of a count (Poisson, at least one firing).
+    /// </summary>
+    [JsonIgnore]
+    public override IReadOnlyList<KeyFigure> Compared =>
+        [
+            .. Cylinders
+                .Where(c => c.Firings > 0)
+                .Select(c => new KeyFigure(
+                    $"Cylinder {c.Cylinder}, of its firings missing",
+                    100.0 * c.Misfires / c.Firings,
+                    "%",
+                    100 * Math.Sqrt(Math.Max(1, c.Misfires)) / c.Firings
+                )),
+        ];
+
     /// <inheritdoc/>
     [JsonIgnore]
     public override IReadOnlyList<LedgerEntry> Ledger =>

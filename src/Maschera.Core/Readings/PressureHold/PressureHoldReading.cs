@@ -59,8 +59,6 @@ public sealed partial class PressureHoldReading : ReadingOf<PressureHoldResult>
             ? [new(OnlyIfUsable: true)]
             : [];
 
-    public override bool ComparesVisits => true;
-
     protected override PressureHoldResult Make(ReadingRequest request, CancellationToken cancel)
     {
         var limit = Limit(request);

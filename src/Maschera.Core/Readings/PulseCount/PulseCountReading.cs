@@ -68,8 +68,6 @@ public sealed partial class PulseCountReading : ReadingOf<PulseCountResult>
     private static Suggestion Pair(ChannelFacts own, ChannelFacts other) =>
         new(new Dictionary<string, string> { ["signal"] = own.Name, ["other"] = other.Name }, OnlyIfUsable: true);
 
-    public override bool ComparesVisits => true;
-
     /// <summary>Two sensors of one capture are a question each.</summary>
     public override string Identity(IReadOnlyDictionary<string, string> channels) => channels.GetValueOrDefault("signal", "");
 

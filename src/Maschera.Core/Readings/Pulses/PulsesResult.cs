@@ -77,6 +77,9 @@ public sealed record PulsesResult : ReadingResult
 
     /// <inheritdoc/>
     [JsonIgnore]
+    public override string About => At;
+
+    [JsonIgnore]
     public override IReadOnlyList<LedgerEntry> Ledger =>
         IsUnusable ? [] : [.. Cylinders.Select(c => new LedgerEntry(c.Cylinder, c.DepthPercent, c.DepthSpreadPercent, "%", c.IsOdd))];
 }

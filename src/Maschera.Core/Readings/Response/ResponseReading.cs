@@ -68,8 +68,6 @@ public sealed partial class ResponseReading : ReadingOf<ResponseResult>
     [GeneratedRegex("valve|solenoid|actuator|command|output test", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
     private static partial Regex CommandNames();
 
-    public override bool ComparesVisits => true;
-
     /// <summary>Several commands of one log are a question each.</summary>
     public override string Identity(IReadOnlyDictionary<string, string> channels) => channels.GetValueOrDefault("command", "");
 

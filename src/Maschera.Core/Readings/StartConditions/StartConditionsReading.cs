@@ -54,8 +54,6 @@ public sealed partial class StartConditionsReading : ReadingOf<StartConditionsRe
             ? [new(OnlyIfUsable: true)]
             : [];
 
-    public override bool ComparesVisits => true;
-
     protected override StartConditionsResult Make(ReadingRequest request, CancellationToken cancel)
     {
         var told = Needs(request);

@@ -51,8 +51,6 @@ public sealed class TrackingReading : ReadingOf<TrackingResult>
         new("overshoot-limit", "Overshoots from", OptionType.Number) { Unit = "%", Usual = "20" },
     ];
 
-    public override bool ComparesVisits => true;
-
     public override IEnumerable<Suggestion> Suggest(CaptureFacts capture) =>
         capture.IsLog
             ? QuantityPairs

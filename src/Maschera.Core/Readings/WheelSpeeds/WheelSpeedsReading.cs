@@ -62,8 +62,6 @@ public sealed partial class WheelSpeedsReading : ReadingOf<WheelSpeedsResult>
     public override IEnumerable<Suggestion> Suggest(CaptureFacts capture) =>
         capture.IsLog && capture.Channels.Count(c => WheelOf(c.Name) is not null) == 4 ? [new(OnlyIfUsable: true)] : [];
 
-    public override bool ComparesVisits => true;
-
     protected override WheelSpeedsResult Make(ReadingRequest request, CancellationToken cancel)
     {
         var channels = RoleResolver.Resolve(this, request with { Channels = RoleResolver.WithGuesses(request, RoleOf) });

@@ -35,6 +35,9 @@ public sealed class JobModel(MascheraDb db) : PageModel
     public IReadOnlyList<(DateTime When, string Text)> Trail { get; private set; } = [];
     public string? UploadError { get; private set; }
 
+    /// <summary>Jobs with this vehicle's plate.</summary>
+    public int VisitCount { get; private set; }
+
     public async Task<IActionResult> OnGetAsync(string? uploadError)
     {
         var job = await WholeAsync();
@@ -43,6 +46,7 @@ public sealed class JobModel(MascheraDb db) : PageModel
         Job = job;
         Engine = job.Engine!.ToEngine();
         UploadError = uploadError;
+        VisitCount = Visits.CountOf(db, job.Plate);
         var readings = JobFacts.ReadingsOf(job);
         foreach (var capture in job.Captures)
             capture.Readings.AddRange(readings.Where(r => r.CaptureId == capture.Id && !capture.Readings.Contains(r)));
