@@ -310,6 +310,7 @@ public sealed partial class DemoData(MascheraDb db, CaptureIntake intake, Readin
         FillRoad(engines);
         KeepAll();
         Measure(hauler, plough);
+        Know(engines);
         foreach (var turned in earlier.Append(late))
             readings.Make(new ReadingAsked(turned.Id, "cam-timing") { Reference = ReadingService.WholeShelf });
         db.SaveChanges();

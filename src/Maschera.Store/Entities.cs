@@ -107,6 +107,39 @@ public sealed class StoredObservation
     public DateTime? DeletedAt { get; set; }
 }
 
+/// <summary>A figure that is known to be good on an engine under a condition.</summary>
+public sealed class StoredFigure
+{
+    public int Id { get; set; }
+    public int EngineId { get; set; }
+
+    /// <summary>The reading it belongs to.</summary>
+    public string Kind { get; set; } = "";
+
+    /// <summary>What the reading was about, a channel or a cylinder; empty for whatever it is about.</summary>
+    public string About { get; set; } = "";
+
+    public string Name { get; set; } = "";
+    public string Unit { get; set; } = "";
+
+    /// <summary>The state it holds in, idle say; empty for any.</summary>
+    public string State { get; set; } = "";
+
+    /// <summary>Lower end; null where it is open.</summary>
+    public double? Least { get; set; }
+
+    /// <summary>Upper end; null where it is open.</summary>
+    public double? Most { get; set; }
+
+    /// <summary>Captures it was made from; 0 for a typed one.</summary>
+    public int Captures { get; set; }
+
+    public string Source { get; set; } = "";
+    public string By { get; set; } = "";
+    public DateTime AddedAt { get; set; }
+    public DateTime? DeletedAt { get; set; }
+}
+
 /// <summary>What a person said channels of a name carry, for every later log.</summary>
 public sealed class StoredCorrection
 {

@@ -25,6 +25,7 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
     public DbSet<StoredPin> Pins => Set<StoredPin>();
     public DbSet<StoredCode> Codes => Set<StoredCode>();
     public DbSet<StoredObservation> Observations => Set<StoredObservation>();
+    public DbSet<StoredFigure> Figures => Set<StoredFigure>();
     public DbSet<StoredCorrection> Corrections => Set<StoredCorrection>();
 
     /// <summary>Jobs that are not deleted.</summary>
@@ -72,6 +73,7 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
         Engines.Where(engine => engine.DeletedAt < before && !Jobs.Any(job => job.EngineId == engine.Id)).ExecuteDelete();
         Codes.Where(code => code.DeletedAt < before).ExecuteDelete();
         Observations.Where(observation => observation.DeletedAt < before).ExecuteDelete();
+        Figures.Where(figure => figure.DeletedAt < before).ExecuteDelete();
         Remove([.. Captures.Where(capture => capture.DeletedAt < before).Select(capture => capture.Id)]);
         var halves = Captures
             .IgnoreQueryFilters()
@@ -165,6 +167,7 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
         modelBuilder.Entity<StoredChannel>().HasOne(c => c.Capture).WithMany(c => c.Channels).HasForeignKey(c => c.CaptureId);
         modelBuilder.Entity<Job>().HasOne(j => j.Engine).WithMany().HasForeignKey(j => j.EngineId).OnDelete(DeleteBehavior.Restrict);
         modelBuilder.Entity<Job>().HasMany(j => j.Codes).WithOne().HasForeignKey(c => c.JobId);
+        modelBuilder.Entity<StoredEngine>().HasMany<StoredFigure>().WithOne().HasForeignKey(f => f.EngineId);
         modelBuilder.Entity<Job>().HasMany(j => j.Observations).WithOne().HasForeignKey(o => o.JobId);
         modelBuilder.Entity<StoredCorrection>().HasIndex(c => c.Name).IsUnique();
         modelBuilder.Entity<StoredEngine>().HasIndex(e => e.Name);

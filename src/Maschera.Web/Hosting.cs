@@ -31,6 +31,7 @@ public static class Hosting
         services.AddDbContext<MascheraDb>(options => options.UseSqlite($"Data Source={data.Database}"));
         services.AddScoped<SampleStore>();
         services.AddScoped<ReadingService>();
+        services.AddScoped<KnownFigures>();
         services.AddScoped<CaptureIntake>();
         services.AddScoped<VehicleService>();
         services.AddScoped<SheetService>();

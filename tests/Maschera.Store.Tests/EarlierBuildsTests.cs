@@ -17,6 +17,7 @@ public sealed class EarlierBuildsTests : IDisposable
         "ALTER TABLE Engines DROP COLUMN DeletedAt",
         "ALTER TABLE Captures DROP COLUMN SheetJson",
         "DROP TABLE Observations",
+        "DROP TABLE Figures",
         "ALTER TABLE Blocks DROP COLUMN Sum",
         "ALTER TABLE Levels DROP COLUMN Sum",
     ];

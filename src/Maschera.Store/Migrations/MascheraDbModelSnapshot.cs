@@ -301,6 +301,65 @@ namespace Maschera.Store.Migrations
                     b.ToTable("Engines");
                 });
 
+            modelBuilder.Entity("Maschera.Store.StoredFigure", b =>
+                {
+                    b.Property<int>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("About")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<DateTime>("AddedAt")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("By")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Captures")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<DateTime?>("DeletedAt")
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("EngineId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Kind")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<double?>("Least")
+                        .HasColumnType("REAL");
+
+                    b.Property<double?>("Most")
+                        .HasColumnType("REAL");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Source")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("State")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Unit")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("EngineId");
+
+                    b.ToTable("Figures");
+                });
+
             modelBuilder.Entity("Maschera.Store.StoredObservation", b =>
                 {
                     b.Property<int>("Id")
@@ -460,6 +519,15 @@ namespace Maschera.Store.Migrations
                     b.HasOne("Maschera.Store.Job", null)
                         .WithMany("Codes")
                         .HasForeignKey("JobId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Maschera.Store.StoredFigure", b =>
+                {
+                    b.HasOne("Maschera.Store.StoredEngine", null)
+                        .WithMany()
+                        .HasForeignKey("EngineId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
                 });

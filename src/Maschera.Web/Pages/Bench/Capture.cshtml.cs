@@ -30,6 +30,16 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
     public string? ShelfProblem { get; private set; }
     public string? ConditionsProblem { get; private set; }
 
+    private List<StoredFigure>? _known;
+
+    /// <summary>A reading's figures beside those known to be good on this engine.</summary>
+    public IReadOnlyList<FigureBeside> Beside(ReadingView view) =>
+        KnownFigures.Beside(
+            view.Result,
+            Capture.Conditions.State,
+            _known ??= [.. db.Figures.AsNoTracking().Where(f => f.EngineId == Capture.Job!.EngineId && f.DeletedAt == null)]
+        );
+
     /// <summary>What the canvas draws.</summary>
     public BenchScene Scene { get; private set; } = null!;
 

@@ -1,0 +1,206 @@
+using System.Net;
+using System.Text;
+using Maschera.App;
+using Maschera.Core.Quantities;
+using Maschera.Core.Readings;
+using Maschera.Core.Readings.PressureHold;
+using Maschera.Rig;
+using Maschera.Store;
+using Microsoft.Extensions.DependencyInjection;
+
+namespace Maschera.Web.Tests;
+
+/// <summary>The figures of the shelf: typed, made of known-good captures, taken out and in, and held against what is measured.</summary>
+public sealed class KnownFigureTests : IAsyncLifetime
+{
+    private ServerOnFolder _server = null!;
+    private PageClient _page = null!;
+    private int _engine,
+        _job;
+
+    public async ValueTask InitializeAsync()
+    {
+        _server = await ServerOnFolder.StartAsync(
+            (db, _) =>
+            {
+                var job = OneJob.Take(db, EngineCatalogue.Orsa);
+                (_engine, _job) = (job.EngineId, job.Id);
+            }
+        );
+        _page = new PageClient(_server);
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        _page.Dispose();
+        await _server.DisposeAsync();
+    }
+
+    [Theory]
+    [InlineData("60 ± 5", 55.0, 65.0)]
+    [InlineData("60+-5", 55.0, 65.0)]
+    [InlineData("50..70", 50.0, 70.0)]
+    [InlineData("-3 to 3,5", -3.0, 3.5)]
+    [InlineData("under 10", null, 10.0)]
+    [InlineData("< 0,4", null, 0.4)]
+    [InlineData("over −2", -2.0, null)]
+    [InlineData(">= 3", null, null)]
+    [InlineData("70..50", null, null)]
+    [InlineData("60", null, null)]
+    [InlineData("", null, null)]
+    [InlineData("a ± b", null, null)]
+    public void A_window_is_read_as_people_write_it(string text, double? from, double? to)
+    {
+        var window = FigureWindow.Parse(text);
+        if (from is null && to is null)
+            Assert.Null(window);
+        else
+            Assert.Equal(new FigureWindow(from, to), window);
+    }
+
+    [Theory]
+    [InlineData(0.09, 0.0, true)]
+    [InlineData(0.12, 0.0, false)]
+    [InlineData(0.12, 0.02, true)]
+    public void A_figure_outside_by_less_than_it_scatters_is_not_called_outside(double value, double spread, bool fits) =>
+        Assert.Equal(fits, new FigureWindow(null, 0.1).Holds(value, spread));
+
+    [Fact]
+    public void What_is_measured_in_another_unit_is_held_against_the_same_window()
+    {
+        var known = new StoredFigure
+        {
+            Kind = "pressure-hold",
+            Name = "lost a minute",
+            Unit = "bar",
+            Most = 0.1,
+        };
+        PressureHoldResult Hold(double rate) =>
+            new()
+            {
+                Reading = "pressure-hold",
+                Verdict = "leaks",
+                RatePerMinute = rate,
+                Unit = "kPa",
+            };
+        var beside = Assert.Single(KnownFigures.Beside(Hold(12), "idle", [known]));
+        Assert.Equal((10, false), (Math.Round(beside.Window.To!.Value, 9), beside.Fits));
+        Assert.True(Assert.Single(KnownFigures.Beside(Hold(8), "idle", [known])).Fits);
+        known.State = "cranking";
+        Assert.Empty(KnownFigures.Beside(Hold(12), "idle", [known]));
+        (known.State, known.Unit) = ("", "°C");
+        Assert.Empty(KnownFigures.Beside(Hold(12), "idle", [known]));
+    }
+
+    [Fact]
+    public async Task A_typed_figure_stands_beside_the_reading_and_can_be_deleted_and_brought_back()
+    {
+        var page = $"/engines/{_engine}/figures";
+        Assert.Contains("Nothing is known yet", await _page.ReadAsync(page), StringComparison.Ordinal);
+        var refused = await TypeAsync("about 60");
+        Assert.Contains("is no window", WebUtility.HtmlDecode(await refused.Content.ReadAsStringAsync()), StringComparison.Ordinal);
+        Assert.Equal(HttpStatusCode.Found, (await TypeAsync("over 98")).StatusCode);
+        // The same question again takes the place of the old answer.
+        Assert.Equal(HttpStatusCode.Found, (await TypeAsync("over 99.9")).StatusCode);
+        var bench = Crank(new CrankingPlan(EngineCatalogue.Orsa) { SyncCylinder = 1, Faults = [new(3, 2.5)] });
+        var html = WebUtility.HtmlDecode(await _page.ReadAsync($"/bench/{bench}"));
+        Assert.Contains("Beside what is known to be good", html, StringComparison.Ordinal);
+        Assert.Contains(">over 99.9<", html, StringComparison.Ordinal);
+        Assert.DoesNotContain(">over 98<", html, StringComparison.Ordinal);
+        int id;
+        using (var db = _server.Open())
+            id = db.Figures.Single(f => f.DeletedAt == null).Id;
+        await _page.PostAsync(page, $"{page}?handler=Delete&figure={id}");
+        Assert.DoesNotContain("Beside what is known", await _page.ReadAsync($"/bench/{bench}"), StringComparison.Ordinal);
+        await _page.PostAsync(page, $"{page}?handler=Undelete&figure={id}");
+        Assert.Contains("Beside what is known", await _page.ReadAsync($"/bench/{bench}"), StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task The_shelf_gives_median_and_spread_and_a_sound_engine_lies_within_them()
+    {
+        for (var seed = 1; seed <= 4; seed++)
+        {
+            var id = Crank(new CrankingPlan(EngineCatalogue.Orsa) { SyncCylinder = 1, Seed = seed });
+            using var db = _server.Open();
+            db.Captures.Single(c => c.Id == id).ShelvedAt = DateTime.UtcNow;
+            db.SaveChanges();
+        }
+
+        var page = $"/engines/{_engine}/figures";
+        Assert.Equal(HttpStatusCode.Found, (await _page.PostAsync(page, $"{page}?handler=Shelf")).StatusCode);
+        using var after = _server.Open();
+        var made = after.Figures.Where(f => f.Kind == "relative-compression").ToList();
+        Assert.Equal(["Cylinder 1", "Cylinder 2", "Cylinder 3", "Cylinder 4"], made.Select(f => f.Name).Order());
+        Assert.All(made, f => Assert.Equal((4, "cranking"), (f.Captures, f.State)));
+        Assert.All(made, f => Assert.InRange(100, f.Least!.Value, f.Most!.Value));
+        List<FigureBeside> Held(params CylinderFault[] faults)
+        {
+            var id = Crank(
+                new CrankingPlan(EngineCatalogue.Orsa)
+                {
+                    SyncCylinder = 1,
+                    Seed = 9,
+                    Faults = faults,
+                }
+            );
+            var result = after.Readings.Where(r => r.CaptureId == id).AsEnumerable().Single(r => r.Kind == "relative-compression").Result!;
+            return [.. KnownFigures.Beside(result, "cranking", made)];
+        }
+
+        Assert.All(Held(), b => Assert.True(b.Fits, $"{b.Figure} {b.Window}"));
+        Assert.Equal(["Cylinder 2"], Held(new CylinderFault(2, 2.5)).Where(b => !b.Fits).Select(b => b.Figure.Name));
+    }
+
+    [Fact]
+    public async Task A_file_goes_out_and_in_again_and_a_wrong_one_takes_nothing()
+    {
+        var page = $"/engines/{_engine}/figures";
+        await TypeAsync("55..65");
+        var file = await _server.Client.GetByteArrayAsync($"{page}?handler=File");
+        int other;
+        using (var db = _server.Open())
+            other = OneJob.Take(db, EngineCatalogue.Tasso).EngineId;
+        using var scope = _server.App.Services.CreateScope();
+        var figures = scope.ServiceProvider.GetRequiredService<KnownFigures>();
+        Assert.Equal(1, figures.Import(other, new MemoryStream(file)));
+        var taken = Assert.Single(figures.Of(other));
+        Assert.Equal(("Cylinder 3", 55, 65, "relative-compression"), (taken.Name, taken.Least, taken.Most, taken.Kind));
+        foreach (
+            var (wrong, said) in new[]
+            {
+                ("{", "line 1"),
+                ("[]", "no file of figures"),
+                ("{\"figures\":[]}", "1 to 2000"),
+                ("{\"figures\":[null]}", "Figure 1"),
+                ("{\"figures\":[{\"reading\":\"nothing\",\"name\":\"a\",\"most\":1}]}", "no reading 'nothing'"),
+                (
+                    "{\"figures\":[{\"reading\":\"knock\",\"name\":\"At worst\",\"most\":1},{\"reading\":\"knock\",\"name\":\"b\"}]}",
+                    "Figure 2"
+                ),
+            }
+        )
+        {
+            var error = Assert.Throws<ReadingException>(() => figures.Import(other, new MemoryStream(Encoding.UTF8.GetBytes(wrong))));
+            Assert.Contains(said, error.Message, StringComparison.Ordinal);
+        }
+
+        Assert.Single(figures.Of(other));
+    }
+
+    private Task<HttpResponseMessage> TypeAsync(string window) =>
+        _page.PostAsync(
+            $"/engines/{_engine}/figures",
+            $"/engines/{_engine}/figures",
+            ("Form.Kind", "relative-compression"),
+            ("Form.Name", "Cylinder 3"),
+            ("Form.Window", window),
+            ("Form.Unit", "%")
+        );
+
+    private int Crank(CrankingPlan plan)
+    {
+        using var db = _server.Open();
+        return OneJob.Keep(db, _job, "c", CrankingRun.Record(plan).Capture, new Conditions("cranking", 80, "fuel", null, "ignition", 1));
+    }
+}
