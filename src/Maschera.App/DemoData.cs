@@ -173,8 +173,6 @@ public sealed partial class DemoData(MascheraDb db, CaptureIntake intake, Readin
             new("idle", 88, null, "Belt at the marks, checked by hand", "ignition", 1),
             good: "Belt at the marks, checked by hand; runs clean, no codes"
         );
-        // The same shuttle on its visits before: its cam stood where it belongs.
-        var earlier = Earlier(engines["Ghiro 1.0"]);
         // One tooth of a belt wheel of 22 on the crank.
         var late = Idle(
             shuttle,
@@ -308,6 +306,8 @@ public sealed partial class DemoData(MascheraDb db, CaptureIntake intake, Readin
             new("cranking", 6, "fuel", "Phone on the scuttle, charger on the battery")
         );
         FillRoad(engines);
+        // The shuttle on its visits before: its cam stood where it belongs.
+        var earlier = Earlier(engines["Ghiro 1.0"]);
         KeepAll();
         Measure(hauler, plough);
         Know(engines);

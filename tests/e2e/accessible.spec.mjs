@@ -22,9 +22,12 @@ const views = {
   pulses: "/bench/22",
   "cylinder pressure": "/bench/24",
   "what was seen": "/jobs/13/seen",
-  "a circuit sheet": "/sheets/33",
+  "a circuit sheet": "/sheets/35",
   "four wheels": "/bench/26",
   "two sensors of an axle": "/bench/27",
+  "a vehicle's visits": "/vehicles/NB0519",
+  "known-good figures": "/engines/4/figures",
+  "a reading beside known-good figures": "/bench/28",
   "nothing there": "/nowhere",
 };
 
