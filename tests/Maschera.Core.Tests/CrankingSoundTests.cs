@@ -1,4 +1,6 @@
+using System.Globalization;
 using Maschera.Core.Engines;
+using Maschera.Core.Expressions;
 using Maschera.Core.Readings;
 using Maschera.Core.Readings.RelativeCompression;
 using Maschera.Core.Signals;
@@ -167,6 +169,58 @@ public class CrankingSoundTests(ITestOutputHelper output)
         output.WriteLine($"{result.Verdict} {string.Join(" ", result.Positions.Select(p => $"{p.Percent:0}"))}");
         if (result.Verdict != "unusable")
             Assert.Single(result.Low);
+    }
+
+    [Theory]
+    [InlineData(3)]
+    [InlineData(9)]
+    public void Its_speed_as_a_channel_goes_with_the_crank_sensor(int seed)
+    {
+        var plan = new CrankingPlan(EngineCatalogue.Orsa)
+        {
+            Rate = 12_500,
+            CrankSensor = true,
+            Phone = new PhoneSound(),
+            Seed = seed,
+        };
+        var (capture, truth) = CrankingRun.Record(plan);
+        var told = string.Create(CultureInfo.InvariantCulture, $"whine(Sound, {truth.SpeedRpm:0.0})");
+        var (heard, seen) = (
+            Evaluate(told, capture.Find("Sound")!),
+            Evaluate("speed(\"Crank sensor\", 60)", capture.Find("Crank sensor")!)
+        );
+        var pairs = heard.Zip(seen).Where(p => float.IsFinite(p.First) && float.IsFinite(p.Second)).ToList();
+        Assert.True(pairs.Count > 3 * 12_500, $"{pairs.Count}");
+        var (a, b) = (pairs.Average(p => p.First), pairs.Average(p => p.Second));
+        Assert.InRange(a / b, 0.95, 1.05);
+        var both = pairs.Sum(p => (p.First - a) * (p.Second - b));
+        var own = Math.Sqrt(pairs.Sum(p => (p.First - a) * (p.First - a)) * pairs.Sum(p => (p.Second - b) * (p.Second - b)));
+        Assert.True(both / own > 0.9, $"{both / own:0.000}");
+    }
+
+    [Fact]
+    public void A_sound_too_short_or_silent_makes_no_speed()
+    {
+        foreach (var (seconds, level) in new[] { (0.3, 1.0), (3, 0) })
+        {
+            var random = new Random(4);
+            var axis = TimeAxis.Uniform(0, 1 / 12_500.0, (int)(seconds * 12_500));
+            var hiss = new Channel(
+                "Hiss",
+                "",
+                axis,
+                [.. Enumerable.Range(0, axis.Count).Select(_ => (float)(level * random.NextDouble()))]
+            );
+            Assert.Contains("No starter sings", Assert.Throws<ExpressionException>(() => Evaluate("whine(Hiss, 200)", hiss)).Message);
+            Assert.Throws<ExpressionException>(() => Evaluate("whine(Hiss, 0)", hiss));
+        }
+    }
+
+    private static float[] Evaluate(string text, Channel channel)
+    {
+        List<float> values = [];
+        Expression.Read(text, [new MemoryReader(channel)]).Evaluate((_, piece) => values.AddRange(piece.Span));
+        return [.. values];
     }
 
     private static Capture Crank(int weak, double leak) =>

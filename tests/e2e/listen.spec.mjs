@@ -59,4 +59,7 @@ test("a recording made elsewhere is read; what is no sound is refused with a rea
   await page.waitForURL(/\/bench\/\d+/);
   await bench(page).waitFor();
   await expect(page.getByText("one cylinder at").first()).toBeVisible();
+  // What was heard lies on the lanes as the crank's speed.
+  await page.getByRole("button", { name: "The crank's speed as a lane" }).click();
+  await expect(page.getByRole("button", { name: /^Crank speed by ear = whine/ })).toBeVisible({ timeout: 20_000 });
 });

@@ -58,6 +58,7 @@ public sealed class Expression
         new("duty", "duty(x)", "share of each period above the middle, %"),
         new("width", "width(x)", "time above the middle in each period, s"),
         new("speed", "speed(x, n)", "of a wheel with n teeth, missing ones counted, tooth by tooth with gaps bridged, rpm"),
+        new("whine", "whine(x, n)", "of the sound of cranking: the crank's speed by how high the starter sings, n in its middle, rpm"),
     ];
 
     /// <summary>The unit that follows from the channels; a person may put another.</summary>
@@ -149,6 +150,8 @@ public sealed class Expression
             MedianHalf(call);
         if (call.Function == "speed" && !(Constant(call) >= 1))
             throw new ExpressionException($"At place {call.At}: a wheel has at least one tooth.");
+        if (call.Function == "whine" && !(Constant(call) > 0))
+            throw new ExpressionException($"At place {call.At}: the middle speed lies above zero.");
         if (call.Function == "delay")
             Constant(call);
     }
@@ -227,7 +230,7 @@ public sealed class Expression
             "frequency" => "Hz",
             "period" or "width" => "s",
             "duty" => "%",
-            "speed" => "rpm",
+            "speed" or "whine" => "rpm",
             _ => of,
         };
     }
@@ -271,6 +274,7 @@ public sealed class Expression
             "median" => new MedianStream(Open(of), MedianHalf(call), _axis.Count),
             "delay" => new MovedStream(Open(of), _axis, _axis, Constant(call)),
             "speed" => new SteppedStream(Pulses.Speed(EdgesOf(of), Constant(call)), _axis),
+            "whine" => new SteppedStream(Whine.Speed(() => Open(of), _axis, Constant(call)), _axis),
             _ => new SteppedStream(
                 Pulses.EachPeriod(
                     EdgesOf(of),

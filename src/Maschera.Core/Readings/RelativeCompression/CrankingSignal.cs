@@ -58,7 +58,7 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
         if (speed is null)
             return null;
         var rpm = Resampling.ToStep(speed, Step);
-        var turning = LongestRun(rpm.Samples, value => value is > 40 and < 600, (int)(0.1 / Step));
+        var turning = Runs.Longest(rpm.Samples, value => value is > 40 and < 600, (int)(0.1 / Step));
         if (turning.Length < 0.5 / Step)
             return null;
         var mean = Statistics.Mean([.. rpm.Samples[turning.First..turning.End].Select(v => (double)v)]);
@@ -81,7 +81,7 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
         var samples = load.Samples;
         var working = WorkingLevel(samples);
         var smooth = Resampling.Smooth(samples, (int)(0.01 / Step));
-        var on = LongestRun(smooth, value => value > OnShare * working, (int)(0.3 / Step));
+        var on = Runs.Longest(smooth, value => value > OnShare * working, (int)(0.3 / Step));
         if (on.Length < 0.3 / Step || !(working > 0))
             return null;
         var doubts = new List<Note>();
@@ -102,29 +102,6 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
     {
         var top = Statistics.Quantile(samples, 0.995);
         return Statistics.Median(samples.Where(v => v > 0.25 * top).Select(v => (double)v));
-    }
-
-    /// <summary>The longest run of samples that belong, gaps of up to <paramref name="bridged"/> samples taken in.</summary>
-    internal static (int First, int End, int Length) LongestRun(float[] samples, Func<float, bool> belongs, int bridged)
-    {
-        (int First, int End, int Length) best = default;
-        int first = -1,
-            last = -1;
-        for (var i = 0; i <= samples.Length; i++)
-        {
-            var inside = i < samples.Length && belongs(samples[i]);
-            if (inside && first < 0)
-                first = i;
-            if (inside)
-                last = i;
-            if (first < 0 || inside || i < samples.Length && i - last <= bridged)
-                continue;
-            if (last + 1 - first > best.Length)
-                best = (first, last + 1, last + 1 - first);
-            first = -1;
-        }
-
-        return best;
     }
 }
 

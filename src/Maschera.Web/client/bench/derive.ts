@@ -1,4 +1,4 @@
-import { ask, bench, follow } from "./server";
+import { ask, bench, fail, follow } from "./server";
 import { takeNewChannels } from "./anew";
 
 // A derived channel: the expression goes to the server, its progress comes back, then the bench is shown anew.
@@ -36,3 +36,14 @@ export async function workOut(name: string, unit: string, expression: string): P
     bar.hidden = stop.hidden = true;
   }
 }
+
+// A reading offers a channel of what it found.
+document.addEventListener("click", (event) => {
+  const button = (event.target as HTMLElement).closest<HTMLButtonElement>("[data-derive]");
+  if (!button) return;
+  button.disabled = true;
+  workOut(button.dataset.derive!, "", button.dataset.expression!).then((done) => {
+    button.disabled = done;
+    if (!done) fail(said.textContent);
+  });
+});

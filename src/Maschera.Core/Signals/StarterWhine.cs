@@ -1,8 +1,7 @@
 using System.Numerics;
-using Maschera.Core.Signals;
 using MathNet.Numerics.IntegralTransforms;
 
-namespace Maschera.Core.Readings.RelativeCompression;
+namespace Maschera.Core.Signals;
 
 /// <summary>
 /// The whine of a starter in a recording of cranking: its gears and brushes sing at a fixed multiple of the crank's speed. The
@@ -62,7 +61,7 @@ internal static class StarterWhine
         var usual = Statistics.Quantile(shown, 0.8);
         if (usual < LeastProminence)
             return null;
-        var (first, _, length) = CrankingSignal.LongestRun(shown, s => s >= BelongsFrom * usual, (int)Math.Round(Bridged / Hop) - 1);
+        var (first, _, length) = Runs.Longest(shown, s => s >= BelongsFrom * usual, (int)Math.Round(Bridged / Hop) - 1);
         if (length * Hop < 0.5)
             return null;
         var at = Enumerable.Range(first, length).Select(i => plain.Time.Start + i * Hop + Window / 2).ToArray();
