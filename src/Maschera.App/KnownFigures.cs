@@ -44,11 +44,7 @@ public sealed class KnownFigures(MascheraDb db, ReadingService readings)
             .. from figure in result.Compared
             where figure.Value is not null
             from row in known
-            where
-                row.Kind == result.Reading
-                && Same(row.Name, figure.Name)
-                && (row.About.Length == 0 || Same(row.About, about))
-                && (row.State.Length == 0 || Same(row.State, state ?? ""))
+            where row.Kind == result.Reading && IsFor(row, figure.Name, state) && (row.About.Length == 0 || Same(row.About, about))
             let window = WindowOf(row, figure.Unit)
             where window is not null
             select new FigureBeside(figure, row, window.Value),
@@ -181,7 +177,16 @@ public sealed class KnownFigures(MascheraDb db, ReadingService readings)
             new[] { ReadingRegistry.Find(result.Reading)?.Identity(result.Channels) ?? "", result.About }.Where(a => a.Length > 0)
         );
 
-    private static FigureWindow? WindowOf(StoredFigure row, string unit)
+    /// <summary>True where a figure is of that name and holds in that state.</summary>
+    internal static bool IsFor(StoredFigure row, string name, string? state) =>
+        Same(row.Name, name) && (row.State.Length == 0 || Same(row.State, state ?? ""));
+
+    /// <summary>Where it comes from, in few words.</summary>
+    internal static string SourceOf(StoredFigure row) =>
+        string.Join(", ", new[] { row.Source, row.By }.Where(w => w.Length > 0)) is { Length: > 0 } said ? said : "typed";
+
+    /// <summary>A figure's window in another unit; null where that measures something else.</summary>
+    internal static FigureWindow? WindowOf(StoredFigure row, string unit)
     {
         var window = new FigureWindow(row.Least, row.Most);
         if (Same(row.Unit, unit))

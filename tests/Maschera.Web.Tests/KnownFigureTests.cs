@@ -116,6 +116,31 @@ public sealed class KnownFigureTests : IAsyncLifetime
         Assert.Contains("Beside what is known", await _page.ReadAsync($"/bench/{bench}"), StringComparison.Ordinal);
     }
 
+    [Theory]
+    [InlineData("under 0.05", "leaks")]
+    [InlineData("under 3", "holds")]
+    [InlineData("under 300 kPa", "holds")]
+    public async Task A_limit_that_nobody_says_is_the_known_one_and_that_is_said(string window, string verdict)
+    {
+        var parts = window.Split(" kPa");
+        await _page.PostAsync(
+            $"/engines/{_engine}/figures",
+            $"/engines/{_engine}/figures",
+            ("Form.Kind", "pressure-hold"),
+            ("Form.Name", "Lost a minute"),
+            ("Form.Window", parts[0]),
+            ("Form.Unit", parts.Length > 1 ? "kPa" : "bar"),
+            ("Form.Source", "the manual")
+        );
+        await _page.PostAsync("/rig", "/rig?handler=Other", ("Form.Job", $"{_job}"), ("recording", "Fuel pressure, pump off: it leaks"));
+        using var db = _server.Open();
+        var result = db.Readings.Single(r => r.Kind == "pressure-hold").Result!;
+        Assert.Equal(verdict, result.Verdict);
+        var said = Assert.Single(result.Notes, n => n.Code == "known-limit").Text;
+        Assert.Contains("the manual", said, StringComparison.Ordinal);
+        Assert.Contains(" bar ", said, StringComparison.Ordinal);
+    }
+
     [Fact]
     public async Task The_shelf_gives_median_and_spread_and_a_sound_engine_lies_within_them()
     {

@@ -19,6 +19,12 @@ public enum OptionType
     Words,
 }
 
+/// <summary>The known-good figure that sets a limit where nobody says one: its upper end.</summary>
+/// <param name="Figure">Its name.</param>
+/// <param name="Role">The role in whose channel's unit the limit is.</param>
+/// <param name="Written">The limit as the option takes it.</param>
+public sealed record KnownLimit(string Figure, string Role, Func<double, string> Written);
+
 /// <summary>An option of a reading.</summary>
 /// <param name="Name">Its word on the command line, without dashes.</param>
 /// <param name="Label">What a form calls it.</param>
@@ -33,6 +39,9 @@ public sealed record ReadingOption(string Name, string Label, OptionType Type)
 
     /// <summary>The words it takes, each with what a person calls it.</summary>
     public IReadOnlyList<(string Word, string Said)> Choices { get; init; } = [];
+
+    /// <summary>The figure of the shelf that sets it; null for none.</summary>
+    public KnownLimit? Known { get; init; }
 
     /// <summary>What the sync probe is on.</summary>
     public static ReadingOption SyncKind { get; } =

@@ -39,7 +39,11 @@ public sealed partial class PressureHoldReading : ReadingOf<PressureHoldResult>
 
     public override IReadOnlyList<ReadingOption> Options { get; } =
     [
-        new("limit", "May lose, such as 0.2/60", OptionType.Words) { Usual = "5 % in 60 s" },
+        new("limit", "May lose, such as 0.2/60", OptionType.Words)
+        {
+            Usual = "5 % in 60 s",
+            Known = new("Lost a minute", "pressure", most => FormattableString.Invariant($"{most}/60")),
+        },
         new("shut", "The known-good capture had shut", OptionType.Choice)
         {
             Usual = "not said",

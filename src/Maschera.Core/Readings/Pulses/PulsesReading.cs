@@ -59,8 +59,14 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
         new("transit", "Under way, if known", OptionType.Number) { Unit = "ms", Usual = "as usual" },
         ReadingOption.SyncKind,
         ReadingOption.SyncCylinder,
-        new("limit-idle", "Back pressure limit, idle", OptionType.Number),
-        new("limit-snap", "Back pressure limit, on a snap", OptionType.Number),
+        new("limit-idle", "Back pressure limit, idle", OptionType.Number)
+        {
+            Known = new("Back pressure at idle", "back-pressure", most => FormattableString.Invariant($"{most}")),
+        },
+        new("limit-snap", "Back pressure limit, on a snap", OptionType.Number)
+        {
+            Known = new("Back pressure on a snap", "back-pressure", most => FormattableString.Invariant($"{most}")),
+        },
     ];
 
     public override IEnumerable<Suggestion> Suggest(CaptureFacts capture) =>
