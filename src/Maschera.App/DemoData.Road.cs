@@ -73,27 +73,6 @@ public sealed partial class DemoData
         Probe(plough, "Starter", "Pump, lamp or motor", "cranking", [new WireFault("Starter", "ground", WireDamage.Resistive)]);
     }
 
-    /// <summary>Figures of the shelf: two out of the workshop's folder.</summary>
-    private void Know(Dictionary<string, StoredEngine> engines)
-    {
-        void Add(string engine, string kind, string name, string unit, double most) =>
-            db.Figures.Add(
-                new StoredFigure
-                {
-                    EngineId = engines[engine].Id,
-                    Kind = kind,
-                    Name = name,
-                    Unit = unit,
-                    Most = most,
-                    Source = "workshop folder",
-                    By = "Nebbiola",
-                    AddedAt = DateTime.UtcNow.AddDays(-40),
-                }
-            );
-        Add("Camoscio 2.0 D", "pressure-hold", "Lost a minute", "bar", 0.1);
-        Add("Tasso V6", "knock", "At worst", "°", 3);
-    }
-
     private void Probe(Job job, string component, string kind, string state, IReadOnlyList<WireFault> faults)
     {
         var sheet = new CircuitSheet([]) { Components = [new(component, [.. SheetPlan.Kinds[kind].Select(t => new SheetPin(t))])] };

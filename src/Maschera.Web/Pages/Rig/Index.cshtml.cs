@@ -89,35 +89,32 @@ public sealed class IndexModel(MascheraDb db, CaptureIntake intake, LiveService 
         await LoadAsync();
     }
 
-    public async Task<IActionResult> OnPostAsync()
-    {
-        if (await JobAsync() is not var (job, engine))
-        {
-            await LoadAsync();
-            return Page();
-        }
-
-        var setup = Setup(engine);
-        var conditions = new Conditions("cranking", 20, "fuel", setup.Said, SyncKind, Form.Sync ? engine.FiringOrder[0] : null);
-        return Keep(job, "Cranking", CrankingRun.Record(setup.Cranking).Capture, conditions);
-    }
+    /// <summary>Records the engine on its starter.</summary>
+    public Task<IActionResult> OnPostAsync() =>
+        RecordAsync(
+            setup => ("Cranking", CrankingRun.Record(setup.Cranking).Capture),
+            setup => new Conditions("cranking", 20, "fuel", setup.Said, SyncKind, SyncOn(setup))
+        );
 
     /// <summary>Records the engine on its own fuel.</summary>
-    public async Task<IActionResult> OnPostRunAsync()
-    {
-        if (await JobAsync() is not var (job, engine))
-        {
-            await LoadAsync();
-            return Page();
-        }
-
-        var setup = Setup(engine);
-        var conditions = new Conditions("idle", 88, null, setup.Said, SyncKind, Form.Sync ? engine.FiringOrder[0] : null);
-        return Keep(job, "Running", RunningRun.Record(setup.Running).Capture, conditions);
-    }
+    public Task<IActionResult> OnPostRunAsync() =>
+        RecordAsync(
+            setup => ("Running", RunningRun.Record(setup.Running).Capture),
+            setup => new Conditions("idle", 88, null, setup.Said, SyncKind, SyncOn(setup))
+        );
 
     /// <summary>Records its gas: the pressure in a cylinder, or pick-ups.</summary>
-    public async Task<IActionResult> OnPostGasAsync()
+    public Task<IActionResult> OnPostGasAsync() =>
+        RecordAsync(
+            setup =>
+                (setup.Measured is { } cylinder ? $"Pressure in cylinder {cylinder}" : "Pulses", BreathingRun.Record(setup.Gas).Capture),
+            GasConditions
+        );
+
+    private async Task<IActionResult> RecordAsync(
+        Func<RigSetup, (string Name, Capture Capture)> record,
+        Func<RigSetup, Conditions> conditions
+    )
     {
         if (await JobAsync() is not var (job, engine))
         {
@@ -126,9 +123,11 @@ public sealed class IndexModel(MascheraDb db, CaptureIntake intake, LiveService 
         }
 
         var setup = Setup(engine);
-        var name = setup.Measured is { } cylinder ? $"Pressure in cylinder {cylinder}" : "Pulses";
-        return Keep(job, name, BreathingRun.Record(setup.Gas).Capture, GasConditions(setup));
+        var (name, capture) = record(setup);
+        return Keep(job, name, capture, conditions(setup));
     }
+
+    private static int? SyncOn(RigSetup setup) => setup.Sync ? setup.Engine.FiringOrder[0] : null;
 
     private static Conditions GasConditions(RigSetup setup) =>
         new(
