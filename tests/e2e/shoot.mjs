@@ -41,7 +41,7 @@ const views = [
   ["look", "/jobs/7/look"],
   ["report", "/jobs/1/report"],
   ["engine", "/engines/2"],
-  ["rig", "/rig"],
+  ["rig", "/rig?job=1"],
   ["shelf", "/shelf"],
 ];
 for (const [name, path] of views) {
@@ -59,6 +59,10 @@ for (const [name, path] of views) {
   if (name === "ear") {
     await page.getByRole("link", { name: "Cranking, by ear" }).click();
     await page.waitForSelector("#bench[data-drawn]:not([aria-busy])");
+  }
+  if (name === "rig") {
+    await page.locator('[data-part="cylinder-3"] .body').click();
+    await page.locator(".part-panel:visible").getByText("Exhaust valve burnt").click();
   }
   if (name === "look") {
     await page.getByLabel("Misfiring cylinder").fill("3");
