@@ -62,13 +62,22 @@ public sealed class KnownFigures(MascheraDb db, ReadingService readings)
             ? "Its window ends below its beginning."
         : null;
 
-    /// <summary>Keeps a figure in the place of one for the same question and state.</summary>
-    public void Keep(StoredFigure figure)
+    /// <summary>
+    /// Keeps an engine's figures, each in the place of one for the same question and state; of two for one question the later. All
+    /// or none.
+    /// </summary>
+    public void Keep(int engine, params IReadOnlyList<StoredFigure> figures)
     {
-        foreach (var same in Of(figure.EngineId).AsEnumerable().Where(f => KeyOf(f) == KeyOf(figure)).ToList())
-            same.DeletedAt = DateTime.UtcNow;
-        figure.AddedAt = DateTime.UtcNow;
-        db.Figures.Add(figure);
+        var standing = Of(engine).AsEnumerable().ToLookup(KeyOf);
+        foreach (var figure in figures.GroupBy(KeyOf).Select(g => g.Last()))
+        {
+            foreach (var same in standing[KeyOf(figure)])
+                same.DeletedAt = DateTime.UtcNow;
+            figure.AddedAt = DateTime.UtcNow;
+            db.Figures.Add(figure);
+        }
+
+        // One save is one transaction.
         db.SaveChanges();
     }
 
@@ -102,7 +111,7 @@ public sealed class KnownFigures(MascheraDb db, ReadingService readings)
             .OfType<StoredFigure>()
             .Where(f => !typed.Contains(KeyOf(f)))
             .ToList();
-        made.ForEach(Keep);
+        Keep(engine, made);
         return made.Count;
     }
 
@@ -166,7 +175,7 @@ public sealed class KnownFigures(MascheraDb db, ReadingService readings)
         for (var i = 0; i < rows.Count; i++)
             if ((rows[i] is { } row ? Problem(row) : "It is empty.") is { } problem)
                 throw new ReadingException($"Figure {i + 1}: {problem} Nothing was taken.");
-        rows.ForEach(r => Keep(r!));
+        Keep(engine, [.. rows.OfType<StoredFigure>()]);
         return rows.Count;
     }
 

@@ -211,6 +211,12 @@ public sealed class KnownFigureTests : IAsyncLifetime
         }
 
         Assert.Single(figures.Of(other));
+        // A full file goes in at once; of two for one question the later stands.
+        var many = Enumerable.Range(0, 2_000).Select(i => $"{{\"reading\":\"knock\",\"name\":\"f{i % 1_999}\",\"most\":{i}}}");
+        var full = Encoding.UTF8.GetBytes($"{{\"figures\":[{string.Join(",", many)}]}}");
+        Assert.Equal(2_000, figures.Import(other, new MemoryStream(full)));
+        Assert.Equal(2_000, figures.Of(other).Count());
+        Assert.Equal(1_999, figures.Of(other).Single(f => f.Name == "f0").Most);
     }
 
     private Task<HttpResponseMessage> TypeAsync(string window) =>

@@ -66,7 +66,7 @@ public sealed class FiguresModel(MascheraDb db, KnownFigures figures) : PageMode
             };
             Problem = KnownFigures.Problem(figure);
             if (Problem is null)
-                figures.Keep(figure);
+                figures.Keep(Id, figure);
         }
 
         return Problem is null ? Redirect($"/engines/{Id}/figures") : Page();
