@@ -77,25 +77,24 @@ public static class Visits
             from reading in jobs.SelectMany(j => j.Readings)
             let kind = ReadingRegistry.Find(reading.Kind)
             where kind is not null && captures.ContainsKey(reading.CaptureId) && reading.Result is { IsUnusable: false }
-            let about = string.Join(", ", new[] { kind!.Identity(reading.Result!.Channels), reading.Result.About }.Where(a => a.Length > 0))
+            let about = KnownFigures.AboutOf(reading.Result!)
             from figure in reading.Result!.Compared
             where figure.Value is not null
             select (Question: about.Length > 0 ? $"{kind.Title}: {about}" : kind.Title, figure, Row: reading);
         return
         [
-            .. read.GroupBy(r => (r.Question, r.figure.Name, Unit: FamilyOf(r.figure.Unit)))
+            .. read.GroupBy(r => (r.Question, r.figure.Name, Measures: FamilyOf(r.figure.Unit)))
+                .Select(g => (Group: g, g.Key.Question, g.Key.Name, g.First().figure.Unit))
                 .Select(g => new VisitFigure(
-                    g.Key.Question,
-                    g.Key.Name,
-                    g.Key.Unit,
+                    g.Question,
+                    g.Name,
+                    g.Unit,
                     [
                         // The newest answer of each capture.
-                        .. g.GroupBy(r => r.Row.CaptureId)
+                        .. g
+                            .Group.GroupBy(r => r.Row.CaptureId)
                             .Select(c => c.MaxBy(r => r.Row.Id))
-                            .Select(r => new VisitPoint(
-                                PointOf(r.figure, g.Key.Unit, captures[r.Row.CaptureId]),
-                                captures[r.Row.CaptureId]
-                            ))
+                            .Select(r => new VisitPoint(PointOf(r.figure, g.Unit, captures[r.Row.CaptureId]), captures[r.Row.CaptureId]))
                             .OrderBy(p => p.Point.When),
                     ],
                     repairs
@@ -116,7 +115,7 @@ public static class Visits
         return new(capture.TakenAt, figure.Value!.Value * factor, figure.Spread * factor);
     }
 
-    /// <summary>The first unit of those that measure the same, so that bar and kPa lie in one chart. Temperatures are left as they are.</summary>
+    /// <summary>One word for all units that measure the same, so that bar and kPa lie in one chart; temperatures stay apart.</summary>
     private static string FamilyOf(string unit)
     {
         var units = UnitConversion.For(unit);

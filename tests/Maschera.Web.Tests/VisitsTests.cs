@@ -54,6 +54,7 @@ public sealed class VisitsTests : IAsyncLifetime
             f => Assert.True(f.Course == Course.Steady, $"{f.Name}: {string.Join("; ", f.Points.Select(p => p.Point))}")
         );
         Assert.Same(worse, visits.Figures[0]);
+        Assert.Equal("%", worse.Unit);
     }
 
     [Fact]

@@ -31,8 +31,8 @@ public enum Course
 }
 
 /// <summary>
-/// Tells a figure that wanders in one direction from one that only went up once and down once. A step counts from two and a half times the standard
-/// error of a difference on, the root of the sum of both squared spreads.
+/// Tells a figure that wanders in one direction from one that only went up once and down once. A step counts from two and a half
+/// times the standard error of a difference on, the root of the sum of both squared spreads.
 /// </summary>
 public static class FigureCourse
 {
