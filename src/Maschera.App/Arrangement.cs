@@ -110,7 +110,7 @@ public sealed record Arrangement(IReadOnlyList<Lane> Lanes, Comparison? Compare 
         return first.Id == channel.Id ? null : first.Id;
     }
 
-    /// <summary>The channel on whose scale one is drawn: the one it was laid on, or the first of its lane's unit where they share.</summary>
+    /// <summary>The channel on whose scale one is drawn: the one it was laid on, or the first of its lane where they share.</summary>
     public LaneChannel ScaleOf(LaneChannel shown, StoredCapture capture)
     {
         string Unit(LaneChannel c) => c.Unit ?? capture.Channels.First(x => x.Id == c.Channel).Unit;

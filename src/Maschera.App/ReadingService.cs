@@ -174,8 +174,8 @@ public sealed class ReadingService(MascheraDb db, SampleStore samples)
                     "known-limit",
                     string.Create(
                         System.Globalization.CultureInfo.InvariantCulture,
-                        $"{limit.Figure}: the limit of {most:0.###} {channel.Unit} is a known-good figure of this engine ({KnownFigures.SourceOf(row)})."
-                    )
+                        $"{limit.Figure}: the limit of {most:0.###} {channel.Unit} is a known-good figure of this engine "
+                    ) + $"({KnownFigures.SourceOf(row)})."
                 )
             );
         }

@@ -11,7 +11,7 @@ public readonly partial record struct FigureWindow(double? From, double? To)
     public double? Middle => (From + To) / 2;
 
     /// <summary>
-    /// A window as a person writes it: <c>60 ± 5</c>, <c>50..70</c>, <c>50 to 70</c>, <c>under 10</c>, <c>over 3</c>; null for anything else.
+    /// A window as a person writes it: <c>60 ± 5</c>, <c>50..70</c>, <c>50 to 70</c>, <c>under 10</c>, <c>over 3</c>; null else.
     /// </summary>
     public static FigureWindow? Parse(string text)
     {

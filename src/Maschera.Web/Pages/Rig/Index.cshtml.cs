@@ -56,7 +56,7 @@ public sealed class IndexModel(MascheraDb db, CaptureIntake intake, LiveService 
         public double Rate { get; set; } = 100_000;
     }
 
-    /// <summary>Probes that are connected unless somebody says otherwise: never more of them fit an engine than the scope has inputs.</summary>
+    /// <summary>Probes that are connected unless somebody says otherwise: no more of them fit an engine than there are inputs.</summary>
     private static readonly string[] s_connected =
     [
         "Starter current",
