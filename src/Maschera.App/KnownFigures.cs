@@ -21,7 +21,8 @@ public sealed record FigureBeside(KeyFigure Figure, StoredFigure Known, FigureWi
 /// <summary>The figures of the shelf: kept by hand or made of known-good captures, held against what is measured.</summary>
 public sealed class KnownFigures(MascheraDb db, ReadingService readings)
 {
-    private const int LongestWord = 100;
+    private const int LongestWord = 100,
+        LongestWindow = 2_000;
 
     /// <summary>Most figures in a file.</summary>
     public const int MostInFile = 2_000;
@@ -44,7 +45,11 @@ public sealed class KnownFigures(MascheraDb db, ReadingService readings)
             .. from figure in result.Compared
             where figure.Value is not null
             from row in known
-            where row.Kind == result.Reading && IsFor(row, figure.Name, state) && (row.About.Length == 0 || Same(row.About, about))
+            where
+                row.Moves.Length == 0
+                && row.Kind == result.Reading
+                && IsFor(row, figure.Name, state)
+                && (row.About.Length == 0 || Same(row.About, about))
             let window = WindowOf(row, figure.Unit)
             where window is not null
             select new FigureBeside(figure, row, window.Value),
@@ -57,10 +62,27 @@ public sealed class KnownFigures(MascheraDb db, ReadingService readings)
         : string.IsNullOrWhiteSpace(figure.Name) ? "Say which figure of the reading it is."
         : new[] { figure.Name, figure.About, figure.Unit, figure.State, figure.Source, figure.By }.Any(w => w.Length > LongestWord)
             ? $"A word has up to {LongestWord} letters."
+        : figure.Moves.Length > 0 ? ProblemOfMoving(figure)
         : figure is { Least: null, Most: null } ? "Say where it lies: 60 ± 5, 50..70, under 10."
         : figure.Least > figure.Most || !double.IsFinite(figure.Least ?? 0) || !double.IsFinite(figure.Most ?? 0)
             ? "Its window ends below its beginning."
         : null;
+
+    private static string? ProblemOfMoving(StoredFigure figure) =>
+        figure.Moves.Length > LongestWindow || MovingWindow.Parse(figure.Moves) is null
+            ? $"A window that moves is written like {MovingWindow.Form}: two places or more."
+        : figure.About.Length == 0 ? "Say what its window moves with: the channel's name."
+        : ReadingRegistry.Find(figure.Kind)!.Options.All(o => o.KnownOver is null)
+            ? $"{ReadingRegistry.Find(figure.Kind)!.Title} knows no window that moves."
+        : null;
+
+    /// <summary>The windows of an engine that move with another value, for a reading in a state.</summary>
+    public static IEnumerable<StoredFigure> Moving(MascheraDb db, int engine, string kind, string? state) =>
+        db
+            .Figures.AsNoTracking()
+            .Where(f => f.EngineId == engine && f.DeletedAt == null && f.Kind == kind && f.Moves != "")
+            .AsEnumerable()
+            .Where(f => IsFor(f, f.Name, state));
 
     /// <summary>
     /// Keeps an engine's figures, each in the place of one for the same question and state; of two for one question the later. All
@@ -222,13 +244,14 @@ public sealed class KnownFigures(MascheraDb db, ReadingService readings)
         string? State,
         double? Least,
         double? Most,
+        string? Moves,
         int Captures,
         string? Source,
         string? By
     )
     {
         public static FigureLine Of(StoredFigure f) =>
-            new(f.Kind, f.About, f.Name, f.Unit, f.State, f.Least, f.Most, f.Captures, f.Source, f.By);
+            new(f.Kind, f.About, f.Name, f.Unit, f.State, f.Least, f.Most, f.Moves.Length > 0 ? f.Moves : null, f.Captures, f.Source, f.By);
 
         public StoredFigure For(int engine) =>
             new()
@@ -241,6 +264,7 @@ public sealed class KnownFigures(MascheraDb db, ReadingService readings)
                 State = State ?? "",
                 Least = Least,
                 Most = Most,
+                Moves = Moves ?? "",
                 Captures = Math.Max(0, Captures),
                 Source = Source ?? "",
                 By = By ?? "",

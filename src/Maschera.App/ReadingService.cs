@@ -27,7 +27,7 @@ public sealed record ReadingAsked(int Capture, string Kind)
 }
 
 /// <summary>Makes readings on stored captures and keeps them.</summary>
-public sealed class ReadingService(MascheraDb db, SampleStore samples)
+public sealed partial class ReadingService(MascheraDb db, SampleStore samples)
 {
     /// <summary>Stands for all known-good captures of the same engine on the shelf.</summary>
     public const int WholeShelf = 0;
@@ -65,6 +65,7 @@ public sealed class ReadingService(MascheraDb db, SampleStore samples)
             }
         }
 
+        MakeKnownWindows(capture, cancel);
         return problems;
     }
 
@@ -125,6 +126,8 @@ public sealed class ReadingService(MascheraDb db, SampleStore samples)
         var channels = asked.Roles ?? StoredRoles(capture, known);
         var options = Options(capture.Conditions, reading, asked.Options);
         var limits = AddKnownLimits(options, capture, reading, channels);
+        if (good.Count == 0)
+            limits.AddRange(AddKnownWindows(options, capture, reading, channels));
         var result = reading.Read(
             new ReadingRequest(Load(capture, reading.UsefulRate))
             {
@@ -142,45 +145,6 @@ public sealed class ReadingService(MascheraDb db, SampleStore samples)
             cancel
         );
         return limits.Count == 0 || result.IsUnusable ? result : result with { Notes = [.. result.Notes, .. limits] };
-    }
-
-    /// <summary>Limits that nobody said are taken from the figures of the shelf, and that is noted.</summary>
-    private List<Note> AddKnownLimits(
-        Dictionary<string, string> options,
-        StoredCapture capture,
-        IReading reading,
-        IReadOnlyDictionary<string, string> channels
-    )
-    {
-        List<Note> notes = [];
-        foreach (var option in reading.Options.Where(o => o.Known is not null && !options.ContainsKey(o.Name)))
-        {
-            var limit = option.Known!;
-            var name = channels.GetValueOrDefault(limit.Role);
-            var row = db
-                .Figures.AsNoTracking()
-                .Where(f => f.EngineId == capture.Job!.EngineId && f.DeletedAt == null && f.Kind == reading.Kind && f.Most != null)
-                .AsEnumerable()
-                .FirstOrDefault(f => KnownFigures.IsFor(f, limit.Figure, capture.Conditions.State));
-            // A role that nobody told is guessed by the reading; it is a channel that measures what the figure does.
-            var channel = capture.OwnChannels.FirstOrDefault(c =>
-                name is null ? row is not null && KnownFigures.WindowOf(row, c.Unit) is not null : c.Name == name
-            );
-            if (row is null || channel is null || KnownFigures.WindowOf(row, channel.Unit) is not { To: { } most })
-                continue;
-            options[option.Name] = limit.Written(most);
-            notes.Add(
-                new(
-                    "known-limit",
-                    string.Create(
-                        System.Globalization.CultureInfo.InvariantCulture,
-                        $"{limit.Figure}: the limit of {most:0.###} {channel.Unit} is a known-good figure of this engine "
-                    ) + $"({KnownFigures.SourceOf(row)})."
-                )
-            );
-        }
-
-        return notes;
     }
 
     private StoredReading Keep(StoredCapture capture, IReading reading, ReadingResult result, int? replaces = null)

@@ -131,6 +131,12 @@ public sealed class StoredFigure
     /// <summary>Upper end; null where it is open.</summary>
     public double? Most { get; set; }
 
+    /// <summary>
+    /// The window of a value that moves with another one, as <see cref="MovingWindow.Parse"/> reads it; the value's channel is
+    /// <see cref="Name"/>, the other's <see cref="About"/>. Empty for a figure that stands.
+    /// </summary>
+    public string Moves { get; set; } = "";
+
     /// <summary>Captures it was made from; 0 for a typed one.</summary>
     public int Captures { get; set; }
 

@@ -142,6 +142,49 @@ public sealed class KnownFigureTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task A_window_that_moves_is_typed_drawn_and_every_log_with_both_channels_is_read_against_it()
+    {
+        var page = $"/engines/{_engine}/figures";
+        Task<HttpResponseMessage> Type(string window, string over) =>
+            _page.PostAsync(
+                page,
+                page,
+                ("Form.Kind", "window"),
+                ("Form.Name", "Idle speed"),
+                ("Form.About", over),
+                ("Form.Window", window),
+                ("Form.Unit", "rpm"),
+                ("Form.Source", "the manual")
+            );
+        var refused = await Type("20: 900..1100; 80: 700..800", "");
+        Assert.Contains("what its window moves with", await refused.Content.ReadAsStringAsync(), StringComparison.Ordinal);
+        Assert.Equal(HttpStatusCode.Found, (await Type("20 °C: 900..1100; 80 °C: 700..800", "Coolant")).StatusCode);
+        Assert.Contains("over Coolant", await _page.ReadAsync(page), StringComparison.Ordinal);
+        int Log(double idleWarm)
+        {
+            using var db = _server.Open();
+            var coolant = OneJob.Made("Coolant", "°C", 0.2, 600, i => 20 + i / 10.0);
+            var idle = OneJob.Made("Idle speed", "rpm", 0.2, 600, i => 1_000 + (idleWarm - 1_000) * i / 600.0 + i % 3);
+            return OneJob.Keep(db, db.Jobs.Single(j => j.Id == _job), "log", coolant, idle);
+        }
+
+        var (sound, faulty) = (Log(750), Log(880));
+        using var after = _server.Open();
+        Assert.Equal("inside", after.Readings.Single(r => r.CaptureId == sound && r.Kind == "window").Verdict);
+        var result = after.Readings.Single(r => r.CaptureId == faulty && r.Kind == "window").Result!;
+        Assert.Equal("above", result.Verdict);
+        Assert.Contains("the manual", Assert.Single(result.Notes, n => n.Code == "known-window").Text, StringComparison.Ordinal);
+        var html = WebUtility.HtmlDecode(await _page.ReadAsync($"/bench/{faulty}"));
+        Assert.Contains("with the window that moves along", html, StringComparison.Ordinal);
+        // It goes out and in as a file like any other.
+        using var scope = _server.App.Services.CreateScope();
+        var figures = scope.ServiceProvider.GetRequiredService<KnownFigures>();
+        var other = OneJob.Take(after, EngineCatalogue.Tasso).EngineId;
+        Assert.Equal(1, figures.Import(other, new MemoryStream(figures.Export(_engine))));
+        Assert.Equal("20 °C: 900..1100; 80 °C: 700..800", Assert.Single(figures.Of(other)).Moves);
+    }
+
+    [Fact]
     public async Task The_shelf_gives_median_and_spread_and_a_sound_engine_lies_within_them()
     {
         for (var seed = 1; seed <= 4; seed++)

@@ -43,6 +43,9 @@ public sealed record ReadingOption(string Name, string Label, OptionType Type)
     /// <summary>The figure of the shelf that sets it; null for none.</summary>
     public KnownLimit? Known { get; init; }
 
+    /// <summary>The two roles whose channels name the moving window of the shelf that sets it; null for none.</summary>
+    public (string Value, string Other)? KnownOver { get; init; }
+
     /// <summary>What the sync probe is on.</summary>
     public static ReadingOption SyncKind { get; } =
         new("sync-kind", "Sync is on", OptionType.Choice)

@@ -337,6 +337,10 @@ namespace Maschera.Store.Migrations
                     b.Property<double?>("Most")
                         .HasColumnType("REAL");
 
+                    b.Property<string>("Moves")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("Name")
                         .IsRequired()
                         .HasColumnType("TEXT");

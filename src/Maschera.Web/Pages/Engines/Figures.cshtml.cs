@@ -47,29 +47,36 @@ public sealed class FiguresModel(MascheraDb db, KnownFigures figures) : PageMode
     {
         if (!await LoadAsync())
             return NotFound();
-        if (FigureWindow.Parse(Form.Window ?? "") is not { } window)
-            Problem = $"“{Form.Window}” is no window: write 60 ± 5, 50..70, under 10 or over 3.";
-        else
-        {
-            var figure = new StoredFigure
+        var figure = Typed();
+        Problem = figure is null
+            ? $"“{Form.Window}” is no window: write 60 ± 5, 50..70, under 10 or over 3; one that moves like {MovingWindow.Form}."
+            : KnownFigures.Problem(figure);
+        if (Problem is null)
+            figures.Keep(Id, figure!);
+        return Problem is null ? Redirect($"/engines/{Id}/figures") : Page();
+    }
+
+    /// <summary>The figure as typed, one that stands or one that moves; null where its window is none.</summary>
+    private StoredFigure? Typed()
+    {
+        var moving = MovingWindow.Parse(Form.Window ?? "");
+        var window = FigureWindow.Parse(Form.Window ?? "");
+        return moving is null && window is null
+            ? null
+            : new StoredFigure
             {
                 EngineId = Id,
                 Kind = Form.Kind,
                 About = Form.About?.Trim() ?? "",
                 Name = Form.Name?.Trim() ?? "",
-                Unit = Form.Unit?.Trim() ?? "",
+                Unit = moving?.Unit is { Length: > 0 } said ? said : Form.Unit?.Trim() ?? "",
                 State = Form.State?.Trim() ?? "",
-                Least = window.From,
-                Most = window.To,
+                Least = window?.From,
+                Most = window?.To,
+                Moves = moving is null ? "" : Form.Window!.Trim(),
                 Source = Form.Source?.Trim() ?? "",
                 By = Form.By?.Trim() ?? "",
             };
-            Problem = KnownFigures.Problem(figure);
-            if (Problem is null)
-                figures.Keep(Id, figure);
-        }
-
-        return Problem is null ? Redirect($"/engines/{Id}/figures") : Page();
     }
 
     public async Task<IActionResult> OnPostShelfAsync(string? by, CancellationToken cancel)
