@@ -159,17 +159,13 @@ public sealed class KnownFigures(MascheraDb db, ReadingService readings)
             Unit = key.Unit,
             State = key.State,
             // A share is never below nothing.
-            Least = key.Unit == "%" && middle < Reach * spread ? null : Rounded(middle - Reach * spread),
-            Most = Rounded(middle + Reach * spread),
+            Least = key.Unit == "%" && middle < Reach * spread ? null : Statistics.Rounded(middle - Reach * spread),
+            Most = Statistics.Rounded(middle + Reach * spread),
             Captures = values.Length,
             Source = $"{values.Length} known-good capture{(values.Length == 1 ? "" : "s")}",
             By = by,
         };
     }
-
-    /// <summary>Three digits: more of an end nobody knows.</summary>
-    private static double Rounded(double value) =>
-        value == 0 ? 0 : Math.Round(value, Math.Clamp(2 - (int)Math.Floor(Math.Log10(Math.Abs(value))), 0, 12));
 
     /// <summary>An engine's figures as a file of open JSON.</summary>
     public byte[] Export(int engine) =>

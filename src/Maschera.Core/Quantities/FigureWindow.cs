@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Text.RegularExpressions;
 using Maschera.Core.Basics;
+using Maschera.Core.Signals;
 
 namespace Maschera.Core.Quantities;
 
@@ -33,6 +34,9 @@ public readonly partial record struct FigureWindow(double? From, double? To)
 
     /// <summary>The same in another unit.</summary>
     public FigureWindow In(UnitChoice unit) => new(From * unit.Factor + unit.Offset, To * unit.Factor + unit.Offset);
+
+    /// <summary>The same with its ends to three digits, for a sentence.</summary>
+    public FigureWindow Rounded => new(From is { } from ? Statistics.Rounded(from) : null, To is { } to ? Statistics.Rounded(to) : null);
 
     /// <summary>The window in words.</summary>
     public string Said =>

@@ -84,4 +84,8 @@ public static class Statistics
             sum += (value - mean) * (value - mean);
         return Math.Sqrt(sum / (values.Length - 1));
     }
+
+    /// <summary>A value to three digits: more of a window's end nobody knows.</summary>
+    public static double Rounded(double value) =>
+        value == 0 ? 0 : Math.Round(value, Math.Clamp(2 - (int)Math.Floor(Math.Log10(Math.Abs(value))), 0, 12));
 }

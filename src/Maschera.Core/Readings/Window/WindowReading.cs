@@ -218,7 +218,7 @@ public sealed class WindowReading : ReadingOf<WindowResult>
                 end++;
             var worst = course[i..(end + 1)].MaxBy(p => Math.Abs(p.Outside));
             if (course[end].Seconds - course[i].Seconds + step >= least)
-                found.Add(new(course[i].Seconds, course[end].Seconds, worst.Outside, worst.Other));
+                found.Add(new(course[i].Seconds, course[end].Seconds, worst.Outside, worst.Other, worst.Value));
             i = end;
         }
 
@@ -230,15 +230,14 @@ public sealed class WindowReading : ReadingOf<WindowResult>
         var over = $"over {Name(other)}";
         if (worst is null)
             return $"{value.Name} stays in its window {over}.";
-        var ends = window.At(worst.Other)!.Value;
-        var measured = (worst.Worst < 0 ? ends.From : ends.To) + worst.Worst;
+        var ends = window.At(worst.Other)!.Value.Rounded;
         var way = verdict switch
         {
             "below" => "falls below",
             "above" => "rises above",
             _ => "leaves",
         };
-        return $"{value.Name} {way} its window {over} for {outside:0} % of the time: at worst {Said(measured!.Value, value.Unit)} at "
+        return $"{value.Name} {way} its window {over} for {outside:0} % of the time: at worst {Said(worst.Value, value.Unit)} at "
             + $"{Said(worst.Other, other.Unit)}, where {ends.Said} {value.Unit}".TrimEnd()
             + " is known.";
     }

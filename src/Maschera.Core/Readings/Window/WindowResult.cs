@@ -19,7 +19,8 @@ public readonly record struct WindowPoint(double Seconds, double Other, double V
 /// <param name="To">End, s.</param>
 /// <param name="Worst">The largest distance from the window's end, below as a negative number.</param>
 /// <param name="Other">The other value where that was.</param>
-public sealed record Outside(double From, double To, double Worst, double Other);
+/// <param name="Value">The value there.</param>
+public sealed record Outside(double From, double To, double Worst, double Other, double Value);
 
 /// <summary>A value in a window that moves with another one.</summary>
 public sealed record WindowResult : ReadingResult
