@@ -23,14 +23,19 @@ public sealed record JobWeighed(
 public static class JobDecision
 {
     /// <summary>Weighs a job; null while nothing is known that weighs.</summary>
+    /// <param name="until">Only what was known then; all where null.</param>
     /// <exception cref="ReadingException">Something known can't be: a code of a cylinder that the engine has not.</exception>
-    public static JobWeighed? Of(Job job)
+    public static JobWeighed? Of(Job job, DateTime? until = null)
     {
         var engine = job.Engine!.ToEngine();
-        var readings = Newest(JobFacts.ReadingsOf(job));
-        var codes = job.Codes.Where(c => c.DeletedAt is null).ToList();
+        bool Known(DateTime at) => until is null || at <= until;
+        var repaired = JobProof.RepairedAt(job);
+        var readings = Newest([
+            .. JobFacts.ReadingsOf(job).Where(r => Known(r.MadeAt) && (repaired is null || TakenAt(job, r) < repaired)),
+        ]);
+        var codes = job.Codes.Where(c => c.DeletedAt is null && Known(c.SeenAt)).ToList();
         var complaints = Likelihoods.Usual.Complained($"{job.Complaint} {job.WhenItHappens}");
-        var seen = job.Observations.Where(o => o.DeletedAt is null).OrderBy(o => o.Id).ToList();
+        var seen = job.Observations.Where(o => o.DeletedAt is null && Known(o.SeenAt)).OrderBy(o => o.Id).ToList();
         if (readings.Count == 0 && codes.Count == 0 && complaints.Count == 0 && seen.Count == 0)
             return null;
         var evidence = new JsonArray([.. readings.Select(Evidence), .. seen.Where(o => !o.IsReplacedPart).Select(Seen)]);
@@ -52,6 +57,9 @@ public static class JobDecision
             engine
         );
     }
+
+    private static DateTime TakenAt(Job job, StoredReading reading) =>
+        job.Captures.FirstOrDefault(c => c.Id == reading.CaptureId)?.TakenAt ?? DateTime.MinValue;
 
     /// <summary>Of several readings that ask the same of channels of the same names under the same sync, the newest.</summary>
     private static List<StoredReading> Newest(IReadOnlyList<StoredReading> readings) =>

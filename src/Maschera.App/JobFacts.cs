@@ -7,7 +7,7 @@ using Maschera.Store;
 namespace Maschera.App;
 
 /// <summary>One reading's column in the ledger.</summary>
-public sealed record LedgerColumn(string Title, string Capture, string Unit, IReadOnlyDictionary<int, LedgerEntry> Cells);
+public sealed record LedgerColumn(string Title, string Brief, string Capture, string Unit, IReadOnlyDictionary<int, LedgerEntry> Cells);
 
 /// <summary>A figure before and after.</summary>
 /// <param name="Changed">True where it differs by more than twice what both scatter; by more than a tenth where that is not known.</param>
@@ -100,6 +100,7 @@ public static class JobFacts
                 .Where(r => r.Result?.Ledger.Count > 0)
                 .Select(r => new LedgerColumn(
                     ReadingRegistry.Find(r.Kind)!.Title,
+                    ReadingRegistry.Find(r.Kind)!.Brief,
                     NameOf(job, r.CaptureId),
                     r.Result!.Ledger[0].Unit,
                     r.Result.Ledger.ToDictionary(e => e.Cylinder)

@@ -54,8 +54,16 @@ public sealed class Job
     /// <summary>Deleted jobs stay for a week, so that deleting can be undone.</summary>
     public DateTime? DeletedAt { get; set; }
 
+    /// <summary>What it turned out to be, a word of the diagnosis; null where nobody said.</summary>
+    public string? FoundFault { get; set; }
+
+    /// <summary>The cylinder it was at; null for none.</summary>
+    public int? FoundCylinder { get; set; }
+
     public List<StoredCapture> Captures { get; } = [];
     public List<StoredReading> Readings { get; } = [];
+    public List<StoredRemark> Remarks { get; } = [];
+    public List<StoredWork> Work { get; } = [];
     public List<StoredCode> Codes { get; } = [];
     public List<StoredObservation> Observations { get; } = [];
 }

@@ -26,10 +26,16 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
     public DbSet<StoredCode> Codes => Set<StoredCode>();
     public DbSet<StoredObservation> Observations => Set<StoredObservation>();
     public DbSet<StoredFigure> Figures => Set<StoredFigure>();
+    public DbSet<StoredRemark> Remarks => Set<StoredRemark>();
+    public DbSet<StoredWork> Work => Set<StoredWork>();
+    public DbSet<StoredPractice> Practice => Set<StoredPractice>();
     public DbSet<StoredCorrection> Corrections => Set<StoredCorrection>();
 
     /// <summary>Jobs that are not deleted.</summary>
     public IQueryable<Job> LiveJobs => Jobs.Where(job => job.DeletedAt == null);
+
+    /// <summary>The same without those of the practice room.</summary>
+    public IQueryable<Job> RealJobs => LiveJobs.Where(job => !Practice.Any(p => p.JobId == job.Id));
 
     /// <summary>Engines that are not deleted, by name.</summary>
     public IQueryable<StoredEngine> LiveEngines => Engines.Where(engine => engine.DeletedAt == null).OrderBy(engine => engine.Name);
@@ -74,6 +80,8 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
         Codes.Where(code => code.DeletedAt < before).ExecuteDelete();
         Observations.Where(observation => observation.DeletedAt < before).ExecuteDelete();
         Figures.Where(figure => figure.DeletedAt < before).ExecuteDelete();
+        Remarks.Where(remark => remark.DeletedAt < before).ExecuteDelete();
+        Work.Where(work => work.DeletedAt < before).ExecuteDelete();
         Remove([.. Captures.Where(capture => capture.DeletedAt < before).Select(capture => capture.Id)]);
         var halves = Captures
             .IgnoreQueryFilters()
@@ -169,6 +177,9 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
         modelBuilder.Entity<Job>().HasMany(j => j.Codes).WithOne().HasForeignKey(c => c.JobId);
         modelBuilder.Entity<StoredEngine>().HasMany<StoredFigure>().WithOne().HasForeignKey(f => f.EngineId);
         modelBuilder.Entity<Job>().HasMany(j => j.Observations).WithOne().HasForeignKey(o => o.JobId);
+        modelBuilder.Entity<Job>().HasMany(j => j.Remarks).WithOne().HasForeignKey(r => r.JobId);
+        modelBuilder.Entity<Job>().HasMany(j => j.Work).WithOne().HasForeignKey(w => w.JobId);
+        modelBuilder.Entity<StoredPractice>().HasOne(p => p.Job).WithMany().HasForeignKey(p => p.JobId);
         modelBuilder.Entity<StoredCorrection>().HasIndex(c => c.Name).IsUnique();
         modelBuilder.Entity<StoredEngine>().HasIndex(e => e.Name);
     }

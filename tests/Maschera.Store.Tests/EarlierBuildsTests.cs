@@ -18,6 +18,11 @@ public sealed class EarlierBuildsTests : IDisposable
         "ALTER TABLE Captures DROP COLUMN SheetJson",
         "DROP TABLE Observations",
         "DROP TABLE Figures",
+        "DROP TABLE Remarks",
+        "DROP TABLE Work",
+        "DROP TABLE Practice",
+        "ALTER TABLE Jobs DROP COLUMN FoundFault",
+        "ALTER TABLE Jobs DROP COLUMN FoundCylinder",
         "ALTER TABLE Blocks DROP COLUMN Sum",
         "ALTER TABLE Levels DROP COLUMN Sum",
     ];

@@ -18,7 +18,26 @@ public sealed record RuledOut(string Fault, int? Cylinder, string By, string Tex
 
 /// <summary>A check and what it would tell.</summary>
 /// <param name="Bits">Expected information about the suspects.</param>
-public sealed record NextCheck(string Check, int? Cylinder, double Minutes, double Bits, string Text);
+/// <param name="Outcomes">What may come of it and who would lead then, the likeliest first; empty where that can't be foreseen.</param>
+public sealed record NextCheck(string Check, int? Cylinder, double Minutes, double Bits, string Text, IReadOnlyList<CheckOutcome> Outcomes);
+
+/// <summary>What a check may show.</summary>
+/// <param name="Reading">The reading, with its subject behind a stroke where it has one; seen/WORD for something seen.</param>
+/// <param name="Verdict">Its verdict; empty where nothing is found wrong.</param>
+/// <param name="Cylinder">The cylinder it would name; null for none.</param>
+/// <param name="Probability">How likely it is to come out so.</param>
+/// <param name="Suspect">Who would lead then; something-else where no suspect would.</param>
+/// <param name="SuspectCylinder">The suspect's cylinder.</param>
+/// <param name="Then">The suspect's probability then.</param>
+public sealed record CheckOutcome(
+    string Reading,
+    string Verdict,
+    int? Cylinder,
+    double Probability,
+    string Suspect,
+    int? SuspectCylinder,
+    double Then
+);
 
 /// <summary>What is known of a job, weighed.</summary>
 public sealed record DecisionResult(

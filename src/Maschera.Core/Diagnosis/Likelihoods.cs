@@ -31,6 +31,7 @@ public sealed class Likelihoods
     private readonly Dictionary<string, Dictionary<string, Dictionary<string, double>>> _findings = [];
     private readonly List<Check> _checks = [];
     private readonly Dictionary<string, string> _parts = [];
+    private readonly Dictionary<string, string> _hookUps = [];
 
     private const string SeenPrefix = "seen/";
 
@@ -51,6 +52,9 @@ public sealed class Likelihoods
 
     /// <summary>Parts that can be renewed or swapped: the fault each cures, with its name for a person.</summary>
     public IReadOnlyDictionary<string, string> Parts => _parts;
+
+    /// <summary>How a check is hooked up, set and run; empty for one that is not known.</summary>
+    public string HookUp(string check) => _hookUps.GetValueOrDefault(check, "");
 
     /// <summary>The fault of that name; null where there is none.</summary>
     public Fault? Find(string name) => _faults.GetValueOrDefault(name);
@@ -126,6 +130,9 @@ public sealed class Likelihoods
                 break;
             case "part":
                 _parts[words[1]] = halves[1];
+                break;
+            case "hookup":
+                _hookUps[words[1]] = halves[1];
                 break;
             case "accident":
                 _accidents[words[1]] = double.Parse(words[2], CultureInfo.InvariantCulture);

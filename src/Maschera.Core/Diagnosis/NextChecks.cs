@@ -12,6 +12,11 @@ internal sealed class NextChecks(Likelihoods known, CaseFile file, IReadOnlyList
     /// <summary>Checks that would tell less are not worth a line, bits.</summary>
     private const double Least = 0.003;
 
+    /// <summary>Outcomes shown of a check, and how likely each is at least.</summary>
+    private const int MostForeseen = 4;
+
+    private const double LeastForeseen = 0.03;
+
     /// <summary>A swap tells whether a part of a cylinder is at fault; so many minutes.</summary>
     private const double SwapMinutes = 15,
         SwapShows = 0.9;
@@ -45,7 +50,7 @@ internal sealed class NextChecks(Likelihoods known, CaseFile file, IReadOnlyList
     private NextCheck? Of(Check check)
     {
         if (check.Name == "codes")
-            return new("codes", null, Minutes("codes", check.Minutes), 0.3, "Read the codes first: it costs next to nothing.");
+            return new("codes", null, Minutes("codes", check.Minutes), 0.3, "Read the codes first: it costs next to nothing.", []);
         var own = check.Name == "in-cylinder-pressure" ? MostSuspected() : null;
         if (check.Name == "in-cylinder-pressure" && own is null)
             return null;
@@ -58,7 +63,7 @@ internal sealed class NextChecks(Likelihoods known, CaseFile file, IReadOnlyList
         var text = LeaksSomewhere(check.Name)
             ? "pressure hold again with the supply shut: which way it goes."
             : Text(check.Name, best, own);
-        return new(check.Name, own, Minutes(check.Name, check.Minutes), sum, text);
+        return new(check.Name, own, Minutes(check.Name, check.Minutes), sum, text, Foreseen(check, [.. bits], own));
     }
 
     private static string Text(string check, string best, int? cylinder)
@@ -97,8 +102,65 @@ internal sealed class NextChecks(Likelihoods known, CaseFile file, IReadOnlyList
             all[best].Cylinder,
             Minutes("swap-part", SwapMinutes),
             Math.Max(0, bits),
-            $"Swap what {part} would mean and see whether the fault goes with it."
+            $"Swap what {part} would mean and see whether the fault goes with it.",
+            []
         );
+    }
+
+    /// <summary>
+    /// What may come of a check. One look sees several things, so each of the best is an outcome; another check comes out one way or
+    /// the other.
+    /// </summary>
+    private List<CheckOutcome> Foreseen(Check check, IReadOnlyList<(string Reading, double Bits)> bits, int? own)
+    {
+        var sees = check.Readings.All(r => r.StartsWith("seen/", StringComparison.Ordinal));
+        var readings = bits.OrderByDescending(b => b.Bits).Take(sees ? MostForeseen : 1).Select(b => b.Reading);
+        return
+        [
+            .. readings
+                .SelectMany(r => Foreseen(r, own))
+                .Where(o => !sees || o.Verdict != Normal)
+                .OrderByDescending(o => o.Probability)
+                .Take(MostForeseen),
+        ];
+    }
+
+    /// <summary>Each outcome of a reading with the suspect that would lead then, by Bayes' rule.</summary>
+    private IEnumerable<CheckOutcome> Foreseen(string reading, int? own)
+    {
+        var verdicts = known.Verdicts(reading)!;
+        var joint = new Dictionary<(string Outcome, int? Place), List<(Suspicion? Suspect, double Share)>>();
+        for (var i = -1; i < all.Count; i++)
+        {
+            var share = i < 0 ? other : shares[i];
+            if (share < 1e-5)
+                continue;
+            var suspect = i < 0 ? null : all[i];
+            foreach (var (outcome, likely) in Outcomes(verdicts, suspect, own, reading))
+            {
+                var at = outcome.IndexOf(' ', StringComparison.Ordinal);
+                var key = at < 0 ? (outcome, own) : (outcome[..at], suspect?.Cylinder);
+                if (!joint.TryGetValue(key, out var list))
+                    joint[key] = list = [];
+                list.Add((suspect, share * likely));
+            }
+        }
+
+        foreach (var ((outcome, place), list) in joint)
+        {
+            var whole = list.Sum(l => l.Share);
+            var (lead, led) = list.MaxBy(l => l.Share);
+            if (whole >= LeastForeseen)
+                yield return new(
+                    reading,
+                    outcome,
+                    outcome == Normal ? null : place,
+                    whole,
+                    lead?.Fault.Name ?? "something-else",
+                    lead?.Cylinder,
+                    led / whole
+                );
+        }
     }
 
     /// <summary>Mutual information of the suspects and a reading's outcome, bits.</summary>

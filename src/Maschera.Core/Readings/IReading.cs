@@ -36,6 +36,9 @@ public interface IReading
     /// <summary>The name for a person.</summary>
     string Title { get; }
 
+    /// <summary>The same in a word, for the head of a narrow column.</summary>
+    string Brief => Title.ToLowerInvariant();
+
     /// <summary>How it is made, in two lines.</summary>
     string Method { get; }
 

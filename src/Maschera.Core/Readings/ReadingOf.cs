@@ -15,6 +15,7 @@ public abstract class ReadingOf<TResult> : IReading
     public abstract string Kind { get; }
     public abstract JsonTypeInfo ResultJson { get; }
     public abstract string Title { get; }
+    public virtual string Brief => Title.ToLowerInvariant();
     public abstract string Method { get; }
     public abstract JobStep Step { get; }
     public abstract IReadOnlyList<Verdict> Verdicts { get; }

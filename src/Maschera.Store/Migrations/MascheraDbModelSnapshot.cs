@@ -51,6 +51,12 @@ namespace Maschera.Store.Migrations
                     b.Property<int>("EngineId")
                         .HasColumnType("INTEGER");
 
+                    b.Property<int?>("FoundCylinder")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("FoundFault")
+                        .HasColumnType("TEXT");
+
                     b.Property<int?>("OdometerKm")
                         .HasColumnType("INTEGER");
 
@@ -428,6 +434,54 @@ namespace Maschera.Store.Migrations
                     b.ToTable("Pins");
                 });
 
+            modelBuilder.Entity("Maschera.Store.StoredPractice", b =>
+                {
+                    b.Property<int>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("ChecksJson")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<int?>("Cylinder")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<DateTime?>("EndedAt")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Fault")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("JobId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Level")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<double>("Minutes")
+                        .HasColumnType("REAL");
+
+                    b.Property<int?>("SaidCylinder")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("SaidFault")
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Seed")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<DateTime>("StartedAt")
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("JobId");
+
+                    b.ToTable("Practice");
+                });
+
             modelBuilder.Entity("Maschera.Store.StoredReading", b =>
                 {
                     b.Property<int>("Id")
@@ -466,6 +520,100 @@ namespace Maschera.Store.Migrations
                     b.HasIndex("JobId");
 
                     b.ToTable("Readings");
+                });
+
+            modelBuilder.Entity("Maschera.Store.StoredRemark", b =>
+                {
+                    b.Property<int>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Address")
+                        .HasColumnType("TEXT");
+
+                    b.Property<DateTime>("At")
+                        .HasColumnType("TEXT");
+
+                    b.Property<DateTime?>("DeletedAt")
+                        .HasColumnType("TEXT");
+
+                    b.Property<bool>("IsPinned")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("JobId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Text")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("JobId");
+
+                    b.ToTable("Remarks");
+                });
+
+            modelBuilder.Entity("Maschera.Store.StoredWork", b =>
+                {
+                    b.Property<int>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<double>("Count")
+                        .HasColumnType("REAL");
+
+                    b.Property<int?>("Cylinder")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int?>("Days")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<DateTime?>("DeletedAt")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Fault")
+                        .HasColumnType("TEXT");
+
+                    b.Property<DateTime?>("FittedAt")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("From")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<bool>("IsLabour")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("JobId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Number")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<DateTime?>("OrderedAt")
+                        .HasColumnType("TEXT");
+
+                    b.Property<double?>("Price")
+                        .HasColumnType("REAL");
+
+                    b.Property<DateTime>("ProposedAt")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Variant")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("What")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("JobId");
+
+                    b.ToTable("Work");
                 });
 
             modelBuilder.Entity("Maschera.Store.Job", b =>
@@ -554,6 +702,17 @@ namespace Maschera.Store.Migrations
                         .IsRequired();
                 });
 
+            modelBuilder.Entity("Maschera.Store.StoredPractice", b =>
+                {
+                    b.HasOne("Maschera.Store.Job", "Job")
+                        .WithMany()
+                        .HasForeignKey("JobId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+
+                    b.Navigation("Job");
+                });
+
             modelBuilder.Entity("Maschera.Store.StoredReading", b =>
                 {
                     b.HasOne("Maschera.Store.StoredCapture", "Capture")
@@ -573,6 +732,24 @@ namespace Maschera.Store.Migrations
                     b.Navigation("Job");
                 });
 
+            modelBuilder.Entity("Maschera.Store.StoredRemark", b =>
+                {
+                    b.HasOne("Maschera.Store.Job", null)
+                        .WithMany("Remarks")
+                        .HasForeignKey("JobId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Maschera.Store.StoredWork", b =>
+                {
+                    b.HasOne("Maschera.Store.Job", null)
+                        .WithMany("Work")
+                        .HasForeignKey("JobId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
             modelBuilder.Entity("Maschera.Store.Job", b =>
                 {
                     b.Navigation("Captures");
@@ -582,6 +759,10 @@ namespace Maschera.Store.Migrations
                     b.Navigation("Observations");
 
                     b.Navigation("Readings");
+
+                    b.Navigation("Remarks");
+
+                    b.Navigation("Work");
                 });
 
             modelBuilder.Entity("Maschera.Store.StoredCapture", b =>

@@ -1,6 +1,7 @@
 import "htmx.org";
 import { forPage } from "./keys";
 import "./sheet";
+import "./turns";
 
 // The person's choice of light, kept on this machine, else the system's; set before anything is painted.
 const root = document.documentElement;

@@ -71,6 +71,7 @@ public sealed partial class ContributionReading : ReadingOf<ContributionResult>
     public override JsonTypeInfo ResultJson => ContributionJson.Default.ContributionResult;
     public override string Kind => "contribution";
     public override string Title => "Contribution";
+    public override string Brief => "contrib.";
 
     public override JobStep Step => JobStep.Look;
     public override IReadOnlyList<Verdict> Verdicts { get; } =

@@ -52,6 +52,7 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
     public override JsonTypeInfo ResultJson => CylinderPressureJson.Default.CylinderPressureResult;
     public override string Kind => "cylinder-pressure";
     public override string Title => "Cylinder pressure";
+    public override string Brief => "pressure";
 
     public override JobStep Step => JobStep.IntoTheCylinder;
     public override IReadOnlyList<Verdict> Verdicts { get; } =

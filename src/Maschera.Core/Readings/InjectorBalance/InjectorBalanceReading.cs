@@ -16,6 +16,7 @@ public sealed partial class InjectorBalanceReading : ReadingOf<InjectorBalanceRe
     public override JsonTypeInfo ResultJson => InjectorBalanceJson.Default.InjectorBalanceResult;
     public override string Kind => "injector-balance";
     public override string Title => "Injector balance";
+    public override string Brief => "flow";
 
     public override string Method =>
         "The drop of each pulse is the level before it less the level behind it, both brought to its middle by what leaks away between "

@@ -25,6 +25,7 @@ public sealed class MisfireReading : ReadingOf<MisfireResult>
     public override JsonTypeInfo ResultJson => MisfireJson.Default.MisfireResult;
     public override string Kind => "misfire";
     public override string Title => "Misfire";
+    public override string Brief => "misfires";
 
     public override JobStep Step => JobStep.Look;
     public override IReadOnlyList<Verdict> Verdicts { get; } =

@@ -87,6 +87,7 @@ public sealed class OnBoardTestsReading : ReadingOf<OnBoardTestsResult>
     public override JsonTypeInfo ResultJson => OnBoardTestsJson.Default.OnBoardTestsResult;
     public override string Kind => "on-board-tests";
     public override string Title => "On-board tests";
+    public override string Brief => "counted";
 
     public override JobStep Step => JobStep.Look;
     public override IReadOnlyList<Verdict> Verdicts { get; } =

@@ -39,6 +39,7 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
     public override JsonTypeInfo ResultJson => PulsesJson.Default.PulsesResult;
     public override string Kind => "pulses";
     public override string Title => "Pulses";
+    public override string Brief => "pulse";
 
     public override JobStep Step => JobStep.IntoTheCylinder;
     public override IReadOnlyList<Verdict> Verdicts { get; } =

@@ -44,6 +44,7 @@ public sealed class RelativeCompressionReading : ReadingOf<RelativeCompressionRe
     public override JsonTypeInfo ResultJson => RelativeCompressionJson.Default.RelativeCompressionResult;
     public override string Kind => "relative-compression";
     public override string Title => "Relative compression";
+    public override string Brief => "compr.";
 
     public override JobStep Step => JobStep.Mechanical;
     public override IReadOnlyList<Verdict> Verdicts { get; } =

@@ -1,3 +1,4 @@
+using Maschera.App;
 using Maschera.Store;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
@@ -6,7 +7,7 @@ using Microsoft.EntityFrameworkCore;
 namespace Maschera.Web.Pages.Jobs;
 
 /// <summary>The open work, or what is closed.</summary>
-public sealed class IndexModel(MascheraDb db) : PageModel
+public sealed class IndexModel(MascheraDb db, JobLeads leads) : PageModel
 {
     [BindProperty(SupportsGet = true)]
     public string? Search { get; set; }
@@ -16,10 +17,24 @@ public sealed class IndexModel(MascheraDb db) : PageModel
 
     public IReadOnlyList<Job> Jobs { get; private set; } = [];
 
+    /// <summary>Stamps of the jobs' leads, by job.</summary>
+    private IReadOnlyDictionary<int, string> Stamps { get; set; } = new Dictionary<int, string>();
+
+    /// <summary>The lead of a job where it is held; false where the row has to ask for it.</summary>
+    public bool TryLead(Job job, out JobLead? lead)
+    {
+        lead = null;
+        return Stamps.TryGetValue(job.Id, out var stamp) && leads.TryGet(job.Id, stamp, out lead);
+    }
+
+    /// <summary>One job's lead, asked for by its row.</summary>
+    public async Task<IActionResult> OnGetLeadAsync(int job, CancellationToken cancel) =>
+        Partial("_Lead", await leads.WeighAsync(db, job, cancel));
+
     public async Task OnGetAsync(CancellationToken cancel)
     {
         var jobs = db
-            .LiveJobs.AsNoTracking()
+            .RealJobs.AsNoTracking()
             .Include(j => j.Readings.Where(r => r.Capture!.DeletedAt == null))
             .Where(j => (j.ClosedAt != null) == Closed);
         if (!string.IsNullOrWhiteSpace(Search))
@@ -31,5 +46,6 @@ public sealed class IndexModel(MascheraDb db) : PageModel
         }
 
         Jobs = await jobs.OrderByDescending(j => j.CreatedAt).ToListAsync(cancel);
+        Stamps = await JobLeads.StampsAsync(db, [.. Jobs.Select(j => j.Id)], cancel);
     }
 }

@@ -16,6 +16,10 @@ namespace Maschera.Web.Pages.Jobs;
 /// <summary>One job: complaint, ledger beside the firing wheel, captures and trail.</summary>
 public sealed class JobModel(MascheraDb db) : PageModel
 {
+    private const int MostBrief = 3,
+        MostRemarks = 500,
+        LongestRemark = 500;
+
     [BindProperty(SupportsGet = true)]
     public int Id { get; set; }
 
@@ -32,7 +36,11 @@ public sealed class JobModel(MascheraDb db) : PageModel
 
     /// <summary>Usable readings that speak of the engine or a signal as a whole, the newest of each kind and capture.</summary>
     public IReadOnlyList<ReadingView> Whole { get; private set; } = [];
-    public IReadOnlyList<(DateTime When, string Text)> Trail { get; private set; } = [];
+
+    /// <summary>The ledger at a glance: the newest column of each kind, as many as fit beside the wheel.</summary>
+    public IReadOnlyList<LedgerColumn> Brief =>
+        [.. Columns.GroupBy(c => c.Brief).Select(g => g.Last()).OrderByDescending(c => c.Cells.Values.Any(e => e.Odd)).Take(MostBrief)];
+
     public string? UploadError { get; private set; }
 
     /// <summary>Jobs with this vehicle's plate.</summary>
@@ -40,7 +48,7 @@ public sealed class JobModel(MascheraDb db) : PageModel
 
     public async Task<IActionResult> OnGetAsync(string? uploadError)
     {
-        var job = await WholeAsync();
+        var job = await WholeJob.OfAsync(db, Id);
         if (job is null)
             return NotFound();
         Job = job;
@@ -48,10 +56,6 @@ public sealed class JobModel(MascheraDb db) : PageModel
         UploadError = uploadError;
         VisitCount = Visits.CountOf(db, job.Plate);
         var readings = JobFacts.ReadingsOf(job);
-        foreach (var capture in job.Captures)
-            capture.Readings.AddRange(readings.Where(r => r.CaptureId == capture.Id && !capture.Readings.Contains(r)));
-        foreach (var reading in readings)
-            reading.Capture = job.Captures.First(c => c.Id == reading.CaptureId);
         var views = readings.Select(r => ReadingView.Of(r, Engine)).OfType<ReadingView>().ToList();
         Columns = JobFacts.LedgerOf(job, readings);
         BeforeAfter = JobFacts.Compared(job, readings);
@@ -59,37 +63,85 @@ public sealed class JobModel(MascheraDb db) : PageModel
         Remarks = JobFacts.RemarksOf(job);
         Whole = [.. views.Where(v => v.Result is { IsUnusable: false, Ledger.Count: 0 })];
         Wheel = FiringWheel.Of(Engine, [.. views.Select(v => v.Result)]);
-        Trail = [.. readings.Select(r => (r.MadeAt, r.Sentence)).Prepend((job.CreatedAt, $"Taken in: {job.Complaint}."))];
         return Page();
     }
 
     /// <summary>What is left, what was ruled out and what to check next; asked for once the page stands.</summary>
     public async Task<IActionResult> OnGetWeighedAsync()
     {
-        var job = await WholeAsync();
+        var job = await WholeJob.OfAsync(db, Id);
         if (job is null)
             return NotFound();
+        JobProof proof = JobProof.Of(job, JobFacts.ReadingsOf(job));
         try
         {
-            return Partial("_Weighed", (await Task.Run(() => JobDecision.Of(job)), (string?)null));
+            return Partial("_Weighed", (await Task.Run(() => JobDecision.Of(job)), proof, (string?)null));
         }
         catch (ReadingException error)
         {
-            return Partial("_Weighed", ((JobWeighed?)null, (string?)error.Message));
+            return Partial("_Weighed", ((JobWeighed?)null, proof, (string?)error.Message));
         }
     }
 
-    /// <summary>The job with all that is there of it, to be read; null where there is none.</summary>
-    private Task<Job?> WholeAsync() =>
-        db
-            .LiveJobs.AsNoTracking()
-            .AsSplitQuery()
-            .Include(j => j.Engine)
-            .Include(j => j.Readings.Where(r => r.Capture!.DeletedAt == null))
-            .Include(j => j.Codes.Where(c => c.DeletedAt == null))
-            .Include(j => j.Observations.Where(o => o.DeletedAt == null))
-            .Include(j => j.Captures.Where(c => c.DeletedAt == null))
-            .FirstOrDefaultAsync(j => j.Id == Id);
+    /// <summary>The trail with what each line changed; asked for once the page stands.</summary>
+    public async Task<IActionResult> OnGetTrailAsync()
+    {
+        if (await WholeJob.OfAsync(db, Id) is not { } job)
+            return NotFound();
+        return Partial("_Trail", await Task.Run(() => JobTrail.Of(job)));
+    }
+
+    /// <summary>Writes a remark into the trail, with the place on the bench it speaks of.</summary>
+    public async Task<IActionResult> OnPostRemarkAsync(string? text, string? address)
+    {
+        if (!await db.LiveJobs.AnyAsync(j => j.Id == Id))
+            return NotFound();
+        // Only a place within Maschera: nobody is led elsewhere by a remark.
+        var place = Url.IsLocalUrl(address) && address!.StartsWith("/bench/", StringComparison.Ordinal) ? address : null;
+        if (string.IsNullOrWhiteSpace(text) || text.Length > LongestRemark || address?.Length > LongestRemark)
+            return BadRequest($"A remark has 1 to {LongestRemark} letters.");
+        if (await db.Remarks.CountAsync(r => r.JobId == Id && r.DeletedAt == null) >= MostRemarks)
+            return BadRequest($"A job holds {MostRemarks} remarks; delete what no longer counts first.");
+        db.Remarks.Add(
+            new StoredRemark
+            {
+                JobId = Id,
+                At = DateTime.UtcNow,
+                Text = text.Trim(),
+                Address = place,
+            }
+        );
+        await db.SaveChangesAsync();
+        if (place is not null)
+            TempData["Said"] = "It stands in the trail.";
+        return Redirect(place ?? $"/jobs/{Id}#trail");
+    }
+
+    public async Task<IActionResult> OnPostPinAsync(int remark)
+    {
+        var changed = await db
+            .Remarks.Where(r => r.Id == remark && r.JobId == Id)
+            .ExecuteUpdateAsync(set => set.SetProperty(r => r.IsPinned, r => !r.IsPinned));
+        return changed == 0 ? NotFound() : Redirect($"/jobs/{Id}#trail");
+    }
+
+    public async Task<IActionResult> OnPostDeleteRemarkAsync(int remark)
+    {
+        if (await db.Remarks.FirstOrDefaultAsync(r => r.Id == remark && r.JobId == Id) is not { } row)
+            return NotFound();
+        row.DeletedAt = DateTime.UtcNow;
+        await db.SaveChangesAsync();
+        this.Offer("The remark is deleted.", $"/jobs/{Id}?handler=UndeleteRemark&remark={remark}");
+        return Redirect($"/jobs/{Id}#trail");
+    }
+
+    public async Task<IActionResult> OnPostUndeleteRemarkAsync(int remark)
+    {
+        await db
+            .Remarks.Where(r => r.Id == remark && r.JobId == Id)
+            .ExecuteUpdateAsync(set => set.SetProperty(r => r.DeletedAt, (DateTime?)null));
+        return Redirect($"/jobs/{Id}#trail");
+    }
 
     public async Task<IActionResult> OnPostCloseAsync()
     {

@@ -2,6 +2,7 @@ using System.ComponentModel.DataAnnotations;
 using System.Globalization;
 using Maschera.App;
 using Maschera.App.Live;
+using Maschera.Core.Diagnosis;
 using Maschera.Core.Engines;
 using Maschera.Core.Signals;
 using Maschera.Instruments;
@@ -83,11 +84,41 @@ public sealed class IndexModel(MascheraDb db, CaptureIntake intake, LiveService 
     public IReadOnlyList<SelectListItem> Rates { get; } =
     [.. s_standIn.Rates.Select(r => new SelectListItem($"{r:#,0}", r.ToString(CultureInfo.InvariantCulture)))];
 
-    public async Task OnGetAsync(int? job)
+    /// <summary>The check that is to be made, a word of the diagnosis; null for none.</summary>
+    public string? Check { get; private set; }
+
+    /// <summary>The button that makes it: "" cranks, "Run", "Gas", "Other"; null where no check was asked for.</summary>
+    public string? Wanted { get; private set; }
+
+    /// <param name="job">The job to record into.</param>
+    /// <param name="check">The check to set everything for.</param>
+    /// <param name="cylinder">Its cylinder.</param>
+    public async Task OnGetAsync(int? job, string? check, int? cylinder)
     {
         Form.Job = job ?? 0;
+        if (Likelihoods.Usual.HookUp(check ?? "").Length > 0)
+        {
+            (Check, Wanted) = (check, ButtonOf(check!));
+            Form.Measured = check == "in-cylinder-pressure" ? cylinder ?? 1 : 0;
+            Form.Does = Wanted switch
+            {
+                "Run" => "running",
+                "Gas" => "gas",
+                _ => "cranking",
+            };
+        }
+
         await LoadAsync();
     }
+
+    private static string ButtonOf(string check) =>
+        check switch
+        {
+            "relative-compression" => "",
+            "cam-timing" or "crank-misfire" => "Run",
+            "in-cylinder-pressure" or "intake-pulses" or "exhaust-pulses" or "coolant-pulses" or "back-pressure" => "Gas",
+            _ => "Other",
+        };
 
     /// <summary>Records the engine on its starter.</summary>
     public Task<IActionResult> OnPostAsync() =>
