@@ -310,6 +310,8 @@ public sealed partial class DemoData(MascheraDb db, CaptureIntake intake, Readin
         var earlier = Earlier(engines["Ghiro 1.0"]);
         KeepAll();
         Measure(hauler, plough);
+        FillWhole(engines["Camoscio 2.0 D"]);
+        FillElse(rescue);
         Know(engines);
         foreach (var turned in earlier.Append(late))
             readings.Make(new ReadingAsked(turned.Id, "cam-timing") { Reference = ReadingService.WholeShelf });

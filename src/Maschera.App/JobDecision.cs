@@ -45,6 +45,7 @@ public static class JobDecision
             ["complaints"] = new JsonArray([.. complaints.Select(c => (JsonNode)c)]),
             ["evidence"] = evidence,
             ["cleared"] = job.CodesClearedAt is not null,
+            ["byComponent"] = true,
             ["replaced"] = new JsonArray([.. seen.Where(o => o.IsReplacedPart).Select(Replaced)]),
         };
         if (codes.Count > 0)

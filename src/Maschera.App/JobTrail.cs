@@ -138,7 +138,7 @@ public static class JobTrail
         var moved = now.Suspects.Where(s => s.Fault != "something-else").MaxBy(s => s.Probability - Was(s));
         List<string> said = [];
         if (moved is not null && moved.Probability - Was(moved) >= News)
-            said.Add($"{Spoken.Fault(moved.Fault, moved.Cylinder)} {100 * Was(moved):0} → {100 * moved.Probability:0} %");
+            said.Add($"{Spoken.Fault(moved.Fault, moved.Cylinder, moved.Wheel)}: {100 * Was(moved):0} → {100 * moved.Probability:0} %");
         if (ruled.Count > 0)
             said.Add("ruled out: " + string.Join(", ", ruled.Take(3)) + (ruled.Count > 3 ? $" and {ruled.Count - 3} more" : ""));
         return string.Join("; ", said);

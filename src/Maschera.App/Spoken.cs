@@ -3,11 +3,18 @@ namespace Maschera.App;
 /// <summary>Words of the diagnosis as a person says them.</summary>
 public static class Spoken
 {
+    /// <summary>Words that keep their dash.</summary>
+    private static readonly string[] s_dashed = ["on-board", "leak-down", "in-cylinder"];
+
     /// <summary>A word without its dashes.</summary>
-    public static string Word(string word) => word.Replace('-', ' ');
+    public static string Word(string word)
+    {
+        var start = s_dashed.FirstOrDefault(d => word.StartsWith(d, StringComparison.Ordinal)) ?? "";
+        return start + word[start.Length..].Replace('-', ' ');
+    }
 
     /// <summary>The same with a capital.</summary>
-    public static string Capital(string word) => word.Length == 0 ? "" : char.ToUpperInvariant(word[0]) + word[1..].Replace('-', ' ');
+    public static string Capital(string word) => word.Length == 0 ? "" : char.ToUpperInvariant(word[0]) + Word(word)[1..];
 
     /// <summary>A fault with where it sits.</summary>
     public static string Fault(string fault, int? cylinder, string? wheel = null) =>

@@ -107,7 +107,7 @@ public static class DriveLog
                 Math.Round(14.1 + Noise(0.03), 2),
                 .. plan
                     .Engine.FiringOrder.Order()
-                    .Select(n => Math.Round((n == plan.WeakCylinder ? 2.1 : 0.3 * Math.Sin(n)) + Noise(0.12), 2)),
+                    .Select(n => Math.Round((n == plan.WeakCylinder ? 2.1 : 0.1 * Math.Sin(n)) + Noise(0.12), 2)),
             ];
 
         /// <summary>The driver's foot through one minute: idle, a pull, cruising, a short one, off.</summary>

@@ -12,7 +12,10 @@ public sealed class DataFolder
     public string Root { get; }
 
     /// <summary>The database file.</summary>
-    public string Database => Path.Combine(Root, "maschera.db");
+    public string Database => Path.Combine(Root, DatabaseName);
+
+    /// <summary>Its file's name.</summary>
+    public const string DatabaseName = "maschera.db";
 
     /// <summary>Uploads that are not imported yet.</summary>
     public string Incoming => Path.Combine(Root, "incoming");

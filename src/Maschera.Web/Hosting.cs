@@ -35,6 +35,7 @@ public static class Hosting
         services.AddScoped<CaptureIntake>();
         services.AddScoped<VehicleService>();
         services.AddScoped<SheetService>();
+        services.AddScoped<PracticeService>();
         services.AddScoped<DemoData>();
         services.AddSingleton<JobLeads>();
         services.AddSingleton<ImportService>();

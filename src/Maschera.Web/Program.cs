@@ -4,6 +4,8 @@ using Maschera.Store.Upkeep;
 using Maschera.Web;
 using Serilog;
 
+if (args is ["report", ..])
+    return await ReportCommand.RunAsync(args[1..]);
 var words = ServerWords.Parse(args);
 if (words.Problem is not null)
 {

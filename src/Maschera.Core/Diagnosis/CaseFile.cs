@@ -28,6 +28,7 @@ internal sealed class CaseFile
         Cylinders = CylindersOf(root);
         Minutes = MinutesOf(root);
         Cleared = root.TryGetProperty("cleared", out var cleared) && cleared.ValueKind == JsonValueKind.True;
+        ByComponent = root.TryGetProperty("byComponent", out var each) && each.ValueKind == JsonValueKind.True;
         foreach (var complaint in Items(root, "complaints"))
             TakeComplaint(Text(complaint, "complaints"));
         foreach (var evidence in Items(root, "evidence"))
@@ -39,6 +40,10 @@ internal sealed class CaseFile
 
     public int Cylinders { get; }
     public bool Cleared { get; }
+
+    /// <summary>True where a check of one component leaves the same check of another to be done.</summary>
+    public bool ByComponent { get; }
+
     public IReadOnlyDictionary<string, double> Minutes { get; }
     public IReadOnlyList<Finding> Findings => _findings;
     public IReadOnlyList<Note> Notes => _notes;

@@ -26,8 +26,8 @@ internal sealed record Finding(
     /// <summary>How likely this one is with a fault that does not explain it.</summary>
     public double ByAccident { get; init; } = Accident;
 
-    /// <summary>How likely something that is not on the list shows an abnormal finding.</summary>
-    private const double Unknown = 0.15;
+    /// <summary>How likely something that is not on the list shows an abnormal finding: oftener than by accident.</summary>
+    private const double Unknown = 0.12;
 
     /// <summary>The likelihood with a suspect, 0 to 1; null stands for a fault that is not on the list.</summary>
     public double With(Suspicion? suspect) => Math.Pow(Raw(suspect), Weight);
@@ -35,7 +35,7 @@ internal sealed record Finding(
     private double Raw(Suspicion? suspect)
     {
         if (suspect is null)
-            return IsAbnormal ? Unknown * ByAccident / Accident : 1 - Accident;
+            return IsAbnormal ? Unknown * ByAccident / Accident : 1 - Unknown;
         var shown = Shows(suspect);
         return IsAbnormal ? Math.Max(ByAccident, shown) : 1 - Math.Max(Accident, shown);
     }

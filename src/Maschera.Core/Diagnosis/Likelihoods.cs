@@ -21,17 +21,20 @@ public enum FaultPlace
 public sealed record Check(string Name, double Minutes, IReadOnlyList<string> Readings);
 
 /// <summary>How likely each finding is with each fault, from one file that a workshop can read and correct (likelihoods.txt).</summary>
-public sealed class Likelihoods
+public sealed partial class Likelihoods
 {
     private readonly Dictionary<string, Fault> _faults = [];
     private readonly Dictionary<string, Dictionary<string, double>> _complaints = [];
     private readonly List<(Regex Code, Dictionary<string, double> Faults)> _codes = [];
+    private readonly List<string> _patterns = [];
     private readonly List<(string Name, Regex Words)> _subjects = [];
     private readonly List<(string Complaint, Regex Words)> _said = [];
     private readonly Dictionary<string, Dictionary<string, Dictionary<string, double>>> _findings = [];
     private readonly List<Check> _checks = [];
     private readonly Dictionary<string, string> _parts = [];
     private readonly Dictionary<string, string> _hookUps = [];
+    private readonly Dictionary<string, string> _told = [];
+    private readonly Dictionary<string, string> _plain = [];
 
     private const string SeenPrefix = "seen/";
 
@@ -56,6 +59,19 @@ public sealed class Likelihoods
     /// <summary>How a check is hooked up, set and run; empty for one that is not known.</summary>
     public string HookUp(string check) => _hookUps.GetValueOrDefault(check, "");
 
+    /// <summary>How a driver puts a complaint.</summary>
+    public string Told(string complaint) => _told.GetValueOrDefault(complaint, complaint.Replace('-', ' '));
+
+    /// <summary>What a fault means, for the customer, without a full stop.</summary>
+    public string Plain(string fault, int? cylinder, string? wheel = null)
+    {
+        var of =
+            cylinder is { } c ? $" of cylinder {c}"
+            : wheel is { } w ? $" {w.Replace('-', ' ')}"
+            : "";
+        return _plain.GetValueOrDefault(fault, fault.Replace('-', ' ')).Replace("{of}", of, StringComparison.Ordinal);
+    }
+
     /// <summary>The fault of that name; null where there is none.</summary>
     public Fault? Find(string name) => _faults.GetValueOrDefault(name);
 
@@ -77,6 +93,30 @@ public sealed class Likelihoods
                 return (faults, match.Groups.Count > 1 && match.Groups[1].Success ? CylinderOf(code, match.Groups[1].Value) : null);
         return null;
     }
+
+    /// <summary>All complaints that are known.</summary>
+    public IReadOnlyCollection<string> ComplaintWords => _complaints.Keys;
+
+    /// <summary>Codes that a fault may set, one of each kind, with how likely it is; those whose pattern spells one out.</summary>
+    public IEnumerable<(string Code, double Likely)> CodesOf(string fault, int? cylinder)
+    {
+        for (var i = 0; i < _codes.Count; i++)
+            if (_codes[i].Faults.TryGetValue(fault, out var likely) && Spelled(_patterns[i].Split('|')[0], cylinder) is { } code)
+                yield return (code, likely);
+    }
+
+    /// <summary>The first code a pattern stands for; null where it leaves too much open.</summary>
+    private static string? Spelled(string pattern, int? cylinder)
+    {
+        if (pattern.Contains("(?", StringComparison.Ordinal) || pattern.Contains('.', StringComparison.Ordinal))
+            return null;
+        if (pattern.Contains('(', StringComparison.Ordinal))
+            return cylinder is >= 1 and <= 9 && pattern.EndsWith("([1-9])", StringComparison.Ordinal) ? pattern[..^7] + cylinder : null;
+        return Choice().Replace(pattern, m => m.Groups[1].Value);
+    }
+
+    [GeneratedRegex(@"\[(.)[^\]]*\]")]
+    private static partial Regex Choice();
 
     /// <summary>How likely a reading's abnormal verdict is with a fault that does not explain it.</summary>
     public double Accident(string reading) => _accidents.GetValueOrDefault(reading, Diagnosis.Finding.Accident);
@@ -114,6 +154,7 @@ public sealed class Likelihoods
                 _complaints[words[1]] = Pairs(halves[1]);
                 break;
             case "code":
+                _patterns.Add(words[1]);
                 _codes.Add((new Regex($"^(?:{words[1]})$", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant), Pairs(halves[1])));
                 break;
             case "subject":
@@ -130,6 +171,12 @@ public sealed class Likelihoods
                 break;
             case "part":
                 _parts[words[1]] = halves[1];
+                break;
+            case "plain":
+                _plain[words[1]] = halves[1];
+                break;
+            case "told":
+                _told[words[1]] = halves[1];
                 break;
             case "hookup":
                 _hookUps[words[1]] = halves[1];

@@ -21,6 +21,9 @@ internal sealed class NextChecks(Likelihoods known, CaseFile file, IReadOnlyList
     private const double SwapMinutes = 15,
         SwapShows = 0.9;
 
+    /// <summary>Checks of one component at a time.</summary>
+    private static readonly string[] s_byComponent = ["circuit", "actuator-response", "pulse-count"];
+
     private static readonly string[] s_swapped = ["ignition-coil", "spark-plug", "injector-restricted"];
 
     public List<NextCheck> Sorted() =>
@@ -39,9 +42,15 @@ internal sealed class NextChecks(Likelihoods known, CaseFile file, IReadOnlyList
     private bool IsDone(Check check) => !LeaksSomewhere(check.Name) && WasMade(check);
 
     private bool WasMade(Check check) =>
-        file.Done.Contains(check.Name)
-        || check.Readings.Any(r => file.Done.Contains(r))
-        || check.Readings.Select(Base).Any(b => b != "seen" && file.Done.Contains(b));
+        file.ByComponent && s_byComponent.Contains(check.Name)
+            ? check.Readings.All(file.Done.Contains)
+            : file.Done.Contains(check.Name)
+                || check.Readings.Any(r => file.Done.Contains(r))
+                || check.Readings.Select(Base).Any(b => b != "seen" && file.Done.Contains(b));
+
+    /// <summary>A component that was measured is not measured again.</summary>
+    private bool IsMade(Check check, string reading) =>
+        file.ByComponent && s_byComponent.Contains(check.Name) && file.Done.Contains(reading);
 
     private static string Base(string reading) => reading.Split('/')[0];
 
@@ -54,7 +63,10 @@ internal sealed class NextChecks(Likelihoods known, CaseFile file, IReadOnlyList
         var own = check.Name == "in-cylinder-pressure" ? MostSuspected() : null;
         if (check.Name == "in-cylinder-pressure" && own is null)
             return null;
-        var bits = check.Readings.Where(r => known.Verdicts(r) is not null).Select(r => (Reading: r, Bits: Bits(r, own))).ToList();
+        var bits = check
+            .Readings.Where(r => known.Verdicts(r) is not null && !IsMade(check, r))
+            .Select(r => (Reading: r, Bits: Bits(r, own)))
+            .ToList();
         if (bits.Count == 0)
             return null;
         // One look sees several things; other checks are made at one place.
@@ -94,6 +106,9 @@ internal sealed class NextChecks(Likelihoods known, CaseFile file, IReadOnlyList
             .Range(0, all.Count)
             .Where(i => s_swapped.Contains(all[i].Fault.Name) || all[i].Fault.Name == "wheel-sensor")
             .MaxBy(i => shares[i]);
+        var (fault, cylinder) = (all[best].Fault.Name, all[best].Cylinder);
+        if (shares[best] < LeastForeseen)
+            return null;
         var moved = shares[best] * SwapShows;
         var bits = Entropy([moved, 1 - moved]) - shares[best] * Entropy([SwapShows, 1 - SwapShows]);
         var part = all[best].Fault.Name.Replace('-', ' ');
@@ -103,7 +118,7 @@ internal sealed class NextChecks(Likelihoods known, CaseFile file, IReadOnlyList
             Minutes("swap-part", SwapMinutes),
             Math.Max(0, bits),
             $"Swap what {part} would mean and see whether the fault goes with it.",
-            []
+            [new("seen/swap-moved", "present", cylinder, moved, fault, cylinder, Math.Min(0.99, shares[best] * SwapShows / moved))]
         );
     }
 

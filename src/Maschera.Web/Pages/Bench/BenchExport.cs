@@ -96,6 +96,22 @@ public static class BenchExport
             CaptureExport.WriteWav(file, name, [.. channels.Select(c => c.Reader)], cancel);
     }
 
+    /// <summary>Writes a capture with all its channels as a bundle.</summary>
+    internal static void WriteBundle(Stream file, StoredCapture capture, SampleStore samples, CancellationToken cancel) =>
+        BundleFile.Write(
+            file,
+            capture.Name,
+            capture.TakenAt,
+            Said(capture.Conditions),
+            capture.Notes,
+            [
+                .. capture
+                    .OwnChannels.Select(c => new OutgoingChannel(samples.Reader(c), c.Role, c.Expression))
+                    .Where(c => c.Reader.Count > 0),
+            ],
+            cancel
+        );
+
     private static async Task<IResult> Picture(int id, double from, double to, MascheraDb db, SampleStore samples)
     {
         if (!(from < to) || !double.IsFinite(to - from))
@@ -126,7 +142,7 @@ public static class BenchExport
             .Where(pair => pair.Value is not null)
             .ToDictionary(pair => pair.Key, pair => pair.Value!);
 
-    private static string FileName(StoredCapture capture) =>
+    internal static string FileName(StoredCapture capture) =>
         string.Concat($"{capture.Job!.Vehicle} {capture.Name}".Select(c => char.IsLetterOrDigit(c) || c is ' ' or '.' or '-' ? c : '_'))
             .Trim();
 }

@@ -263,7 +263,7 @@ public sealed class IndexModel(MascheraDb db, CaptureIntake intake, LiveService 
 
     private async Task LoadAsync()
     {
-        var jobs = await db.LiveJobs.Include(j => j.Engine).Where(j => j.ClosedAt == null).OrderByDescending(j => j.Id).ToListAsync();
+        var jobs = await db.RealJobs.Include(j => j.Engine).Where(j => j.ClosedAt == null).OrderByDescending(j => j.Id).ToListAsync();
         Jobs = [.. jobs.Select(j => new SelectListItem($"{j.Vehicle}: {j.Complaint}", j.Id.ToString(CultureInfo.InvariantCulture)))];
         if ((jobs.FirstOrDefault(j => j.Id == Form.Job) ?? jobs.FirstOrDefault()) is not { } chosen)
             return;

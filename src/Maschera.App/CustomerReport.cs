@@ -1,0 +1,158 @@
+using Maschera.Core.Basics;
+using Maschera.Core.Diagnosis;
+using Maschera.Core.Readings;
+using Maschera.Store;
+
+namespace Maschera.App;
+
+/// <summary>What ruled something out, for the customer.</summary>
+/// <param name="By">What was checked.</param>
+/// <param name="Faults">What it is not, each once.</param>
+public sealed record RuledOutBy(string By, IReadOnlyList<string> Faults);
+
+/// <summary>A job as the customer reads it, put together from its trail and what is weighed.</summary>
+/// <param name="Told">What the customer told.</param>
+/// <param name="Found">What was found, in two plain sentences.</param>
+/// <param name="Best">The reading whose picture shows it best; null where none does.</param>
+/// <param name="RuledOut">What it is not.</param>
+/// <param name="Proposal">What is proposed and why, in a sentence.</param>
+/// <param name="Proof">What the checks of before and after say.</param>
+/// <param name="Shown">The pair of before and after that shows it best; null for none.</param>
+/// <param name="Before">Readings of before the repair, for the next workshop, the oldest first.</param>
+/// <param name="After">Those of after it.</param>
+public sealed record CustomerReport(
+    string Told,
+    IReadOnlyList<string> Found,
+    StoredReading? Best,
+    IReadOnlyList<RuledOutBy> RuledOut,
+    string Proposal,
+    JobProof Proof,
+    BeforeAfter? Shown,
+    IReadOnlyList<StoredReading> Before,
+    IReadOnlyList<StoredReading> After
+)
+{
+    /// <summary>From these shares on a suspect is called likely, and probable.</summary>
+    private const double Likely = 0.75,
+        Probable = 0.4;
+
+    private const int MostRuledOut = 8;
+
+    /// <summary>The report of a job.</summary>
+    public static CustomerReport Of(Job job)
+    {
+        var readings = JobFacts.ReadingsOf(job);
+        var proof = JobProof.Of(job, readings);
+        var weighed = Weighed(job);
+        var lead = weighed?.Result.Suspects.FirstOrDefault(s => s.Fault != "something-else");
+        var repaired = JobProof.RepairedAt(job);
+        bool IsAfter(StoredReading r) => repaired is not null && job.Captures.First(c => c.Id == r.CaptureId).TakenAt >= repaired;
+        var before = readings.Where(r => !IsAfter(r)).ToList();
+        var best = BestOf(weighed, lead, job, before);
+        return new(
+            ToldOf(job),
+            FoundOf(job, weighed, lead, best, proof, before.Count > 0),
+            best,
+            RuledOutOf(weighed),
+            ProposalOf(job, weighed, lead),
+            proof,
+            proof.By.FirstOrDefault(p => p.Kind.Kind == best?.Kind) ?? (proof.By.Count > 0 ? proof.By[0] : null),
+            before,
+            [.. readings.Where(IsAfter)]
+        );
+    }
+
+    private static JobWeighed? Weighed(Job job)
+    {
+        try
+        {
+            return JobDecision.Of(job);
+        }
+        catch (ReadingException)
+        {
+            return null;
+        }
+    }
+
+    private static string ToldOf(Job job)
+    {
+        var when = job.WhenItHappens is { Length: > 0 } w ? $" It happens: {Lower(w).TrimEnd('.')}." : "";
+        var done = job.EarlierRepairs is { Length: > 0 } d ? $" Done before: {Lower(d).TrimEnd('.')}." : "";
+        return $"{job.Complaint.TrimEnd('.')}.{when}{done}";
+    }
+
+    private static string Lower(string text) =>
+        text.Length > 1 && char.IsLower(text[1]) ? char.ToLowerInvariant(text[0]) + text[1..] : text;
+
+    private static List<string> FoundOf(Job job, JobWeighed? weighed, Suspect? lead, StoredReading? best, JobProof proof, bool measured)
+    {
+        var known = Likelihoods.Usual;
+        var shown = best is null ? "" : best.Sentence;
+        if (job.FoundFault is { } found)
+            return [$"{known.Plain(found, job.FoundCylinder)}.", .. Sentences(shown)];
+        if (lead is null || !measured)
+            return ["Nothing is measured yet that would tell what it is."];
+        var plain = known.Plain(lead.Fault, lead.Cylinder, lead.Wheel);
+        var lower = char.ToLowerInvariant(plain[0]) + plain[1..];
+        var other = weighed!.Result.Suspects.First(s => s.Fault == "something-else").Probability;
+        var first =
+            proof.Proof == App.Proof.Proved ? $"{plain}; the repair is proved."
+            : other >= lead.Probability || !weighed.Result.Explained && lead.Probability < Likely
+                ? $"What was found does not yet fit one cause. The likeliest of those we know: {lower}."
+            : lead.Probability >= Likely ? $"Most likely {lower}."
+            : lead.Probability >= Probable ? $"Probably {lower}; other causes are not ruled out yet."
+            : $"It is not certain yet. The first suspect: {lower}.";
+        return [first, .. Sentences(shown)];
+    }
+
+    private static IEnumerable<string> Sentences(string text) => text.Length == 0 ? [] : [text];
+
+    /// <summary>The finding that speaks for the first suspect and shows it in a picture; else any that found something wrong.</summary>
+    private static StoredReading? BestOf(JobWeighed? weighed, Suspect? lead, Job job, List<StoredReading> readings)
+    {
+        var faulty = readings.Where(r => !r.IsUnusable && ToneOf(r) == Tone.Fault).ToList();
+        if (weighed is null || lead is null)
+            return faulty.LastOrDefault();
+        var speaks = lead.For.Select(t => weighed.Evidence.GetValueOrDefault(t)).OfType<StoredReading>().Where(faulty.Contains).ToList();
+        // What names the cylinder shows it best; a list of codes and counters shows nothing.
+        return speaks
+                .OrderByDescending(r => r.Result?.Ledger.Any(e => e.Odd && e.Cylinder == lead.Cylinder) == true)
+                .ThenBy(r => r.Kind == "on-board-tests")
+                .FirstOrDefault()
+            ?? faulty.OrderBy(r => r.Kind == "on-board-tests").LastOrDefault();
+    }
+
+    private static Tone? ToneOf(StoredReading reading) =>
+        reading.Result is { } result ? ReadingRegistry.Find(reading.Kind)?.VerdictOf(result).Tone : null;
+
+    private static List<RuledOutBy> RuledOutOf(JobWeighed? weighed) =>
+        weighed is null
+            ? []
+            :
+            [
+                .. weighed
+                    .Result.RuledOut.GroupBy(r => r.By)
+                    .Select(g => new RuledOutBy(
+                        ReadingRegistry.Find(g.Key)?.Title ?? Spoken.Capital(g.Key),
+                        [.. g.Select(r => Spoken.Word(r.Fault)).Distinct().Take(MostRuledOut)]
+                    )),
+            ];
+
+    private static string ProposalOf(Job job, JobWeighed? weighed, Suspect? lead)
+    {
+        if (job.Work.Exists(w => w.DeletedAt is null))
+        {
+            var cured = job.Work.FirstOrDefault(w => w is { DeletedAt: null, Fault: not null });
+            var because = cured is null ? "" : $", because: {Lower(Likelihoods.Usual.Plain(cured.Fault!, cured.Cylinder))}";
+            return job.Work.Exists(w => w is { DeletedAt: null, FittedAt: not null })
+                ? $"This was renewed and done{because}."
+                : $"This is to be renewed and done{because}.";
+        }
+
+        var next = weighed is { Result.Next: [var nearest, ..] } ? nearest : null;
+        return next is null || lead is null
+            ? "Read the codes and measure first."
+            : $"One more check before anything is renewed: {Spoken.Word(next.Check)}{(next.Cylinder is { } c ? $" of cylinder {c}" : "")}, "
+                + $"about {next.Minutes:0} minutes. It tells most of what is still open.";
+    }
+}
