@@ -14,11 +14,17 @@ public sealed record CylinderTrouble(string Word, string Brief, string Said)
     /// <summary>What it does to the gas; its cylinder's number is put in.</summary>
     public BreathingFault Gas { get; init; } = new(0);
 
+    /// <summary>Firings that fail on its own fuel, as a share.</summary>
+    public double Misfires { get; init; }
+
+    /// <summary>What a firing gives beside a sound one's, for what compression is lost or fuel is missing.</summary>
+    public double Work { get; init; } = 1;
+
     /// <summary>True where the starter's current shows it.</summary>
     public bool ShowsWhileCranking => LeakPerSecond > 0;
 
     /// <summary>True where the crank's speed shows it.</summary>
-    public bool ShowsWhileRunning => Gas.Misfires > 0 || Gas.Heat < 1;
+    public bool ShowsWhileRunning => Misfires > 0 || Work < 1;
 
     /// <summary>All that can be chosen.</summary>
     public static IReadOnlyList<CylinderTrouble> All { get; } =
@@ -26,33 +32,64 @@ public sealed record CylinderTrouble(string Word, string Brief, string Said)
         new("rings", "worn rings", "Worn rings: leaks a little into the crankcase")
         {
             LeakPerSecond = 0.8,
+            Work = 0.95,
             Gas = new(0) { LeakMm2 = 0.25, LeakTo = LeakTo.Crankcase },
         },
         new("seat", "valve leaks", "Exhaust valve does not seat")
         {
             LeakPerSecond = 2.5,
+            Misfires = 0.1,
+            Work = 0.85,
             Gas = new(0) { LeakMm2 = 1 },
         },
         new("burnt", "burnt valve", "Exhaust valve burnt")
         {
             LeakPerSecond = 6,
+            Misfires = 0.35,
+            Work = 0.75,
             Gas = new(0) { LeakMm2 = 4.5 },
         },
         new("intake-leaks", "intake leaks", "Intake valve does not seat")
         {
             LeakPerSecond = 2.5,
+            Misfires = 0.1,
+            Work = 0.85,
             Gas = new(0) { LeakMm2 = 1, LeakTo = LeakTo.Intake },
         },
         new("gasket", "gasket", "Head gasket leaks into the coolant")
         {
             LeakPerSecond = 0.8,
+            Misfires = 0.1,
+            Work = 0.9,
             Gas = new(0) { LeakMm2 = 0.5, LeakTo = LeakTo.Coolant },
         },
-        new("intake-shut", "intake shut", "Intake valves stay shut") { Gas = new(0) { IntakeOpens = 0 } },
-        new("exhaust-shut", "exhaust shut", "Exhaust valves stay shut") { Gas = new(0) { ExhaustOpens = 0 } },
-        new("misfires", "misfires", "Misfires now and then") { Gas = new(0) { Misfires = 0.3 } },
-        new("silent", "never fires", "Never fires") { Gas = new(0) { Misfires = 1 } },
-        new("weak", "weak", "Weak injector: gives 70 % of the work") { Gas = new(0) { Heat = 0.7 } },
+        new("intake-shut", "intake shut", "Intake valves stay shut")
+        {
+            // What never got in can't be compressed: as good as all of it is missing.
+            LeakPerSecond = 60,
+            Misfires = 1,
+            Gas = new(0) { IntakeOpens = 0 },
+        },
+        new("exhaust-shut", "exhaust shut", "Exhaust valves stay shut")
+        {
+            Misfires = 1,
+            Gas = new(0) { ExhaustOpens = 0 },
+        },
+        new("misfires", "misfires", "Misfires now and then")
+        {
+            Misfires = 0.3,
+            Gas = new(0) { Misfires = 0.3 },
+        },
+        new("silent", "never fires", "Never fires")
+        {
+            Misfires = 1,
+            Gas = new(0) { Misfires = 1 },
+        },
+        new("weak", "weak", "Weak injector: gives 70 % of the work")
+        {
+            Work = 0.7,
+            Gas = new(0) { Heat = 0.7 },
+        },
     ];
 
     /// <summary>A trouble by its word; null for none.</summary>
@@ -125,8 +162,8 @@ public sealed record RigSetup(Engine Engine)
         {
             SpeedRpm = SpeedRpm,
             Seconds = Seconds,
-            Misfires = [.. Troubles.Where(t => t.Value.Gas.Misfires > 0).Select(t => new MisfireSchedule(t.Key, t.Value.Gas.Misfires))],
-            Heat = Troubles.Where(t => t.Value.Gas.Heat < 1).ToDictionary(t => t.Key, t => t.Value.Gas.Heat),
+            Misfires = [.. Troubles.Where(t => t.Value.Misfires > 0).Select(t => new MisfireSchedule(t.Key, t.Value.Misfires))],
+            Heat = Troubles.Where(t => t.Value.Work < 1).ToDictionary(t => t.Key, t => t.Value.Work),
             CamOffsetDegrees = CamLate,
             InductiveCrank = CrankSensor is "inductive" or "turned",
             TurnedRound = CrankSensor == "turned",

@@ -21,7 +21,12 @@ public sealed class ServerOnFolder : IAsyncDisposable
     {
         var folder = Directory.CreateTempSubdirectory("maschera").FullName;
         var builder = WebApplication.CreateBuilder(
-            new WebApplicationOptions { ApplicationName = "Maschera.Web", ContentRootPath = AppContext.BaseDirectory }
+            new WebApplicationOptions
+            {
+                ApplicationName = "Maschera.Web",
+                ContentRootPath = AppContext.BaseDirectory,
+                WebRootPath = Styled(folder),
+            }
         );
         builder.WebHost.UseUrls("http://127.0.0.1:0");
         builder.AddMaschera(new DataFolder(folder));
@@ -37,6 +42,16 @@ public sealed class ServerOnFolder : IAsyncDisposable
         await server.App.StartAsync();
         server.Client.BaseAddress = new Uri(server.App.Urls.First());
         return server;
+    }
+
+    /// <summary>Styles with a typeface, as the client's build leaves them, for what is given out as one file.</summary>
+    private static string Styled(string folder)
+    {
+        var root = Path.Combine(folder, "web");
+        Directory.CreateDirectory(Path.Combine(root, "fonts"));
+        File.WriteAllText(Path.Combine(root, "site.css"), "@font-face { src: url(\"/fonts/a.woff2\"); } h1 { color: red; }");
+        File.WriteAllBytes(Path.Combine(root, "fonts", "a.woff2"), [1, 2, 3]);
+        return root;
     }
 
     /// <summary>Its database, on a connection of its own.</summary>
