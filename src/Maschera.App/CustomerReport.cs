@@ -39,11 +39,11 @@ public sealed record CustomerReport(
     private const int MostRuledOut = 8;
 
     /// <summary>The report of a job.</summary>
-    public static CustomerReport Of(Job job)
+    public static CustomerReport Of(Job job, Likelihoods known)
     {
         var readings = JobFacts.ReadingsOf(job);
         var proof = JobProof.Of(job, readings);
-        var weighed = Weighed(job);
+        var weighed = Weighed(job, known);
         var lead = weighed?.Result.Suspects.FirstOrDefault(s => s.Fault != "something-else");
         var repaired = JobProof.RepairedAt(job);
         bool IsAfter(StoredReading r) => repaired is not null && job.Captures.First(c => c.Id == r.CaptureId).TakenAt >= repaired;
@@ -56,17 +56,27 @@ public sealed record CustomerReport(
             RuledOutOf(weighed),
             ProposalOf(job, weighed, lead),
             proof,
-            proof.By.FirstOrDefault(p => p.Kind.Kind == best?.Kind) ?? (proof.By.Count > 0 ? proof.By[0] : null),
+            ShownOf(job, readings, proof, best),
             before,
             [.. readings.Where(IsAfter)]
         );
     }
 
-    private static JobWeighed? Weighed(Job job)
+    /// <summary>What proves the repair, best in what the picture shows; where none is noted, a check that came out otherwise later.</summary>
+    private static BeforeAfter? ShownOf(Job job, IReadOnlyList<StoredReading> readings, JobProof proof, StoredReading? best)
+    {
+        var pairs =
+            proof.Proof == App.Proof.NotRepaired
+                ? JobFacts.Compared(job, readings).Where(p => p.FirstVerdict.Tone != p.LastVerdict.Tone).ToList()
+                : [.. proof.By];
+        return pairs.Find(p => p.Kind.Kind == best?.Kind) ?? (pairs.Count > 0 ? pairs[0] : null);
+    }
+
+    private static JobWeighed? Weighed(Job job, Likelihoods known)
     {
         try
         {
-            return JobDecision.Of(job);
+            return JobDecision.Of(job, known);
         }
         catch (ReadingException)
         {

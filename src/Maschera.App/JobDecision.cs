@@ -23,23 +23,24 @@ public sealed record JobWeighed(
 public static class JobDecision
 {
     /// <summary>Weighs a job; null while nothing is known that weighs.</summary>
+    /// <param name="known">How strongly each finding speaks.</param>
     /// <param name="until">Only what was known then; all where null.</param>
     /// <exception cref="ReadingException">Something known can't be: a code of a cylinder that the engine has not.</exception>
-    public static JobWeighed? Of(Job job, DateTime? until = null)
+    public static JobWeighed? Of(Job job, Likelihoods known, DateTime? until = null)
     {
         var engine = job.Engine!.ToEngine();
-        bool Known(DateTime at) => until is null || at <= until;
+        bool WasKnown(DateTime at) => until is null || at <= until;
         var repaired = JobProof.RepairedAt(job);
         var readings = Newest([
-            .. JobFacts.ReadingsOf(job).Where(r => Known(r.MadeAt) && (repaired is null || TakenAt(job, r) < repaired)),
+            .. JobFacts.ReadingsOf(job).Where(r => WasKnown(r.MadeAt) && (repaired is null || TakenAt(job, r) < repaired)),
         ]);
-        var codes = job.Codes.Where(c => c.DeletedAt is null && Known(c.SeenAt)).ToList();
-        var complaints = Likelihoods.Usual.Complained($"{job.Complaint} {job.WhenItHappens}");
-        var seen = job.Observations.Where(o => o.DeletedAt is null && Known(o.SeenAt)).OrderBy(o => o.Id).ToList();
+        var codes = job.Codes.Where(c => c.DeletedAt is null && WasKnown(c.SeenAt)).ToList();
+        var complaints = known.Complained($"{job.Complaint} {job.WhenItHappens}");
+        var seen = job.Observations.Where(o => o.DeletedAt is null && WasKnown(o.SeenAt)).OrderBy(o => o.Id).ToList();
         if (readings.Count == 0 && codes.Count == 0 && complaints.Count == 0 && seen.Count == 0)
             return null;
         var evidence = new JsonArray([.. readings.Select(Evidence), .. seen.Where(o => !o.IsReplacedPart).Select(Seen)]);
-        var known = new JsonObject
+        var root = new JsonObject
         {
             ["engine"] = new JsonObject { ["cylinders"] = engine.Cylinders },
             ["complaints"] = new JsonArray([.. complaints.Select(c => (JsonNode)c)]),
@@ -49,10 +50,10 @@ public static class JobDecision
             ["replaced"] = new JsonArray([.. seen.Where(o => o.IsReplacedPart).Select(Replaced)]),
         };
         if (codes.Count > 0)
-            known["codes"] = new JsonArray([.. codes.Select(c => (JsonNode)new JsonObject { ["code"] = c.Code, ["state"] = c.State })]);
-        using var document = JsonDocument.Parse(known.ToJsonString());
+            root["codes"] = new JsonArray([.. codes.Select(c => (JsonNode)new JsonObject { ["code"] = c.Code, ["state"] = c.State })]);
+        using var document = JsonDocument.Parse(root.ToJsonString());
         return new JobWeighed(
-            Decision.Of(document.RootElement),
+            Decision.Of(document.RootElement, known),
             complaints,
             readings.GroupBy(r => r.Sentence).ToDictionary(g => g.Key, g => g.Last()),
             engine

@@ -1,4 +1,5 @@
 using System.Collections.Concurrent;
+using Maschera.Core.Diagnosis;
 using Maschera.Core.Readings;
 using Maschera.Store;
 using Microsoft.EntityFrameworkCore;
@@ -23,6 +24,7 @@ public sealed class JobLeads
     public static async Task<IReadOnlyDictionary<int, string>> StampsAsync(
         MascheraDb db,
         IReadOnlyCollection<int> jobs,
+        Strengths strengths,
         CancellationToken cancel
     )
     {
@@ -45,7 +47,7 @@ public sealed class JobLeads
                 Fitted = j.Work.Where(w => w.DeletedAt == null).Max(w => w.FittedAt),
             })
             .ToListAsync(cancel);
-        return rows.ToDictionary(r => r.Id, r => r.ToString()!);
+        return rows.ToDictionary(r => r.Id, r => $"{strengths.Now.Stamp} {r}");
     }
 
     /// <summary>The lead that is held; false where it has to be weighed.</summary>
@@ -57,25 +59,25 @@ public sealed class JobLeads
     }
 
     /// <summary>Weighs a job and holds the answer.</summary>
-    public async Task<JobLead?> WeighAsync(MascheraDb db, int id, CancellationToken cancel)
+    public async Task<JobLead?> WeighAsync(MascheraDb db, int id, Strengths strengths, CancellationToken cancel)
     {
-        if (!(await StampsAsync(db, [id], cancel)).TryGetValue(id, out var stamp))
+        if (!(await StampsAsync(db, [id], strengths, cancel)).TryGetValue(id, out var stamp))
             return null;
         if (TryGet(id, stamp, out var held))
             return held;
-        var lead = await WholeJob.OfAsync(db, id) is { } job ? Of(job) : null;
+        var lead = await WholeJob.OfAsync(db, id) is { } job ? Of(job, strengths.Now.Known) : null;
         if (_held.Count >= MostHeld)
             _held.Clear();
         _held[id] = (stamp, lead);
         return lead;
     }
 
-    private static JobLead? Of(Job job)
+    private static JobLead? Of(Job job, Likelihoods known)
     {
         var proof = JobProof.Of(job, JobFacts.ReadingsOf(job));
         try
         {
-            if (JobDecision.Of(job) is not { Result: var result })
+            if (JobDecision.Of(job, known) is not { Result: var result })
                 return null;
             var first = result.Suspects[0];
             var next = result.Next.Count > 0 ? result.Next[0] : null;

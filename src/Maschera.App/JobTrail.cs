@@ -35,7 +35,7 @@ public static class JobTrail
     private const int MostWeighed = 40;
 
     /// <summary>All lines, the oldest first, each with what it changed.</summary>
-    public static IReadOnlyList<TrailLine> Of(Job job)
+    public static IReadOnlyList<TrailLine> Of(Job job, Likelihoods known)
     {
         var lines = Lines(job).OrderBy(l => l.When).ToList();
         DecisionResult? before = null;
@@ -43,7 +43,7 @@ public static class JobTrail
         {
             if (lines[i].Kind is TrailKind.Remark or TrailKind.Work or TrailKind.Close)
                 continue;
-            var now = Weighed(job, lines[i].When);
+            var now = Weighed(job, known, lines[i].When);
             if (now is not null && lines[i].Kind != TrailKind.Intake)
                 lines[i] = lines[i] with { Shift = Shift(before, now) };
             before = now ?? before;
@@ -52,11 +52,11 @@ public static class JobTrail
         return lines;
     }
 
-    private static DecisionResult? Weighed(Job job, DateTime until)
+    private static DecisionResult? Weighed(Job job, Likelihoods known, DateTime until)
     {
         try
         {
-            return JobDecision.Of(job, until)?.Result;
+            return JobDecision.Of(job, known, until)?.Result;
         }
         catch (ReadingException)
         {

@@ -36,6 +36,7 @@ public static class Hosting
         services.AddScoped<VehicleService>();
         services.AddScoped<SheetService>();
         services.AddScoped<PracticeService>();
+        services.AddScoped<Strengths>();
         services.AddScoped<DemoData>();
         services.AddSingleton<JobLeads>();
         services.AddSingleton<ImportService>();

@@ -1,4 +1,5 @@
 using Maschera.App;
+using Maschera.Core.Diagnosis;
 using Maschera.Core.Signals;
 using Maschera.Rig;
 using Maschera.Store;
@@ -35,7 +36,7 @@ public sealed class JobFactsTests : IAsyncLifetime
     public async Task What_is_known_of_a_job_is_weighed_and_the_leaking_cylinder_leads()
     {
         using var db = _server.Open();
-        Assert.Null(JobDecision.Of(Load(db)));
+        Assert.Null(JobDecision.Of(Load(db), Likelihoods.Usual));
         var client = _server.Client;
         Assert.Contains("Nothing is known yet", await client.GetStringAsync($"/jobs/{_job}?handler=Weighed"), StringComparison.Ordinal);
         var (capture, _) = CrankingRun.Record(
@@ -58,7 +59,7 @@ public sealed class JobFactsTests : IAsyncLifetime
             }
         );
         db.SaveChanges();
-        var weighed = JobDecision.Of(Load(db))!;
+        var weighed = JobDecision.Of(Load(db), Likelihoods.Usual)!;
         var first = weighed.Result.Suspects[0];
         Assert.Equal(3, first.Cylinder);
         Assert.Equal(2, first.For.Count);
@@ -79,7 +80,7 @@ public sealed class JobFactsTests : IAsyncLifetime
         using var db = _server.Open();
         OneJob.Keep(db, _job, "before", Boost(0.7), new Conditions(null, null, null, null));
         OneJob.Keep(db, _job, "after", Boost(1), new Conditions(null, null, null, null));
-        var weighed = JobDecision.Of(Load(db))!;
+        var weighed = JobDecision.Of(Load(db), Likelihoods.Usual)!;
         Assert.Equal("tracks", Assert.Single(weighed.Evidence.Values, r => r.Kind == "tracking").Verdict);
     }
 

@@ -70,7 +70,7 @@ public sealed partial class LogPageTests : IAsyncLifetime
         var bench = await _client.GetStringAsync($"/bench/{_before}");
         Assert.Contains("Cylinder 2 gives clearly less", bench, StringComparison.Ordinal);
         Assert.Contains("Boost pressure stays below desired", bench, StringComparison.Ordinal);
-        Assert.Contains("Before and after the repair", await _client.GetStringAsync("/jobs/1/report"), StringComparison.Ordinal);
+        Assert.Contains("The same check was made twice", await _client.GetStringAsync("/jobs/1/report"), StringComparison.Ordinal);
     }
 
     [Fact]

@@ -104,6 +104,8 @@ public sealed class SeenPageTests : IAsyncLifetime
     private DecisionResult Weighed()
     {
         using var db = _server.Open();
-        return JobDecision.Of(db.Jobs.Include(j => j.Engine).Include(j => j.Observations).First(j => j.Id == _job))!.Result;
+        return JobDecision
+            .Of(db.Jobs.Include(j => j.Engine).Include(j => j.Observations).First(j => j.Id == _job), Likelihoods.Usual)!
+            .Result;
     }
 }

@@ -195,7 +195,7 @@ test("everything goes out as a file, and a bundle comes in again", async ({ page
     expect(download.suggestedFilename()).toMatch(new RegExp(`\\.${ending}$`));
     files[ending] = await download.path();
   }
-  await page.goto("/jobs/2");
+  await page.goto("/jobs/2#captures");
   await page.setInputFiles("input[type=file]", { name: "again.zip", mimeType: "application/zip", buffer: readFileSync(files.zip) });
   await page.getByRole("button", { name: "Look it over" }).click();
   await expect(page.getByText("bundle", { exact: true })).toBeVisible();
@@ -217,7 +217,7 @@ test("another reading is made on the bench and replaces nothing", async ({ page 
 });
 
 test("a slipped belt is read against a known-good, and says so again when asked on the bench", async ({ page }) => {
-  await page.goto("/jobs/4");
+  await page.goto("/jobs/4#readings");
   await expect(
     page
       .getByText(/The cam stands 16\.\d° late/)

@@ -2,7 +2,7 @@ import { expect, test } from "@playwright/test";
 import { bench, cranking } from "./pages.mjs";
 
 test("a file is looked over, corrected, brought in and read", async ({ page }) => {
-  await page.goto("/jobs/2");
+  await page.goto("/jobs/2#captures");
   await page.setInputFiles("input[type=file]", { name: "crank.csv", mimeType: "text/csv", buffer: cranking({ delimiter: ";" }) });
   await page.getByRole("button", { name: "Look it over" }).click();
   await expect(page.getByText("semicolon")).toBeVisible();
@@ -20,7 +20,7 @@ test("a file is looked over, corrected, brought in and read", async ({ page }) =
 });
 
 test("a file that can't be read is refused with its line and leaves nothing", async ({ page }) => {
-  await page.goto("/jobs/2");
+  await page.goto("/jobs/2#captures");
   const before = await page.getByRole("listitem").count();
   await page.setInputFiles("input[type=file]", { name: "bad.csv", mimeType: "text/csv", buffer: Buffer.from("Time (s),A (V)\n") });
   await page.getByRole("button", { name: "Look it over" }).click();
@@ -37,7 +37,7 @@ test("a file that can't be read is refused with its line and leaves nothing", as
 });
 
 test("a CAN log is brought in with its own description", async ({ page }) => {
-  await page.goto("/jobs/7");
+  await page.goto("/jobs/7#captures");
   const swapped = (value) => value.toString(16).padStart(4, "0").match(/../g).reverse().join("");
   const frame = (i) => `(${(100 + i * 0.05).toFixed(6)}) can0 123#${swapped(3200 + i * 4)}000000000000`;
   const frames = Array.from({ length: 400 }, (_, i) => frame(i)).join("\n");

@@ -46,7 +46,7 @@ test("a cranking heard by the microphone is kept and read", async ({ request, ba
 
 test("a recording made elsewhere is read; what is no sound is refused with a reason", async ({ page, request }) => {
   const recording = await (await request.get(`/bench/${await plough(request)}/export?format=wav`)).body();
-  await page.goto("/jobs/3");
+  await page.goto("/jobs/3#captures");
   await page.getByRole("link", { name: "Listen to it crank" }).click();
   const file = page.getByLabel(/a WAV file/);
   await page.getByRole("button", { name: "Read it" }).click();

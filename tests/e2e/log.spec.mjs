@@ -2,8 +2,8 @@ import { expect, test } from "@playwright/test";
 import { bench, drawer, seriousFindings } from "./pages.mjs";
 
 test("a log is read by itself, searched by condition, and drawn one value against others", async ({ page }) => {
-  await page.goto("/jobs/7");
-  await expect(page.getByText("Before and after")).toBeVisible();
+  await page.goto("/jobs/7#captures");
+  await expect(page.getByRole("tab", { name: /Before and after/ })).toBeVisible();
   await page.getByRole("link", { name: "Road test, three pulls" }).click();
   await bench(page).waitFor();
   await expect(page.getByRole("article", { name: "Desired and actual: Boost pressure" })).toContainText("below");

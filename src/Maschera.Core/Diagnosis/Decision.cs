@@ -87,11 +87,11 @@ public sealed class Decision
 
     /// <summary>Weighs a case.</summary>
     /// <exception cref="Readings.ReadingException">It is of a wrong form: one line that says what.</exception>
-    public static DecisionResult Of(JsonElement root)
-    {
-        var decision = new Decision(new CaseFile(root, Likelihoods.Usual), Likelihoods.Usual);
-        return decision.Result();
-    }
+    public static DecisionResult Of(JsonElement root) => Of(root, Likelihoods.Usual);
+
+    /// <summary>The same with other strengths.</summary>
+    /// <exception cref="Readings.ReadingException">It is of a wrong form: one line that says what.</exception>
+    public static DecisionResult Of(JsonElement root, Likelihoods known) => new Decision(new CaseFile(root, known), known).Result();
 
     private IEnumerable<Suspicion> Everywhere(Fault fault) =>
         fault.Place switch

@@ -7,7 +7,7 @@ using Microsoft.EntityFrameworkCore;
 namespace Maschera.Web.Pages.Jobs;
 
 /// <summary>The open work, or what is closed.</summary>
-public sealed class IndexModel(MascheraDb db, JobLeads leads) : PageModel
+public sealed class IndexModel(MascheraDb db, JobLeads leads, Strengths strengths) : PageModel
 {
     [BindProperty(SupportsGet = true)]
     public string? Search { get; set; }
@@ -29,7 +29,7 @@ public sealed class IndexModel(MascheraDb db, JobLeads leads) : PageModel
 
     /// <summary>One job's lead, asked for by its row.</summary>
     public async Task<IActionResult> OnGetLeadAsync(int job, CancellationToken cancel) =>
-        Partial("_Lead", await leads.WeighAsync(db, job, cancel));
+        Partial("_Lead", await leads.WeighAsync(db, job, strengths, cancel));
 
     public async Task OnGetAsync(CancellationToken cancel)
     {
@@ -46,6 +46,6 @@ public sealed class IndexModel(MascheraDb db, JobLeads leads) : PageModel
         }
 
         Jobs = await jobs.OrderByDescending(j => j.CreatedAt).ToListAsync(cancel);
-        Stamps = await JobLeads.StampsAsync(db, [.. Jobs.Select(j => j.Id)], cancel);
+        Stamps = await JobLeads.StampsAsync(db, [.. Jobs.Select(j => j.Id)], strengths, cancel);
     }
 }

@@ -14,11 +14,12 @@ using Microsoft.EntityFrameworkCore;
 namespace Maschera.Web.Pages.Jobs;
 
 /// <summary>One job: complaint, ledger beside the firing wheel, captures and trail.</summary>
-public sealed class JobModel(MascheraDb db) : PageModel
+public sealed class JobModel(MascheraDb db, Strengths strengths) : PageModel
 {
     private const int MostBrief = 3,
         MostRemarks = 500,
-        LongestRemark = 500;
+        LongestRemark = 500,
+        LongestAddress = 2_000;
 
     [BindProperty(SupportsGet = true)]
     public int Id { get; set; }
@@ -75,7 +76,7 @@ public sealed class JobModel(MascheraDb db) : PageModel
         JobProof proof = JobProof.Of(job, JobFacts.ReadingsOf(job));
         try
         {
-            return Partial("_Weighed", (await Task.Run(() => JobDecision.Of(job)), proof, (string?)null));
+            return Partial("_Weighed", (await Task.Run(() => JobDecision.Of(job, strengths.Now.Known)), proof, (string?)null));
         }
         catch (ReadingException error)
         {
@@ -88,7 +89,7 @@ public sealed class JobModel(MascheraDb db) : PageModel
     {
         if (await WholeJob.OfAsync(db, Id) is not { } job)
             return NotFound();
-        return Partial("_Trail", await Task.Run(() => JobTrail.Of(job)));
+        return Partial("_Trail", await Task.Run(() => JobTrail.Of(job, strengths.Now.Known)));
     }
 
     /// <summary>Writes a remark into the trail, with the place on the bench it speaks of.</summary>
@@ -98,7 +99,7 @@ public sealed class JobModel(MascheraDb db) : PageModel
             return NotFound();
         // Only a place within Maschera: nobody is led elsewhere by a remark.
         var place = Url.IsLocalUrl(address) && address!.StartsWith("/bench/", StringComparison.Ordinal) ? address : null;
-        if (string.IsNullOrWhiteSpace(text) || text.Length > LongestRemark || address?.Length > LongestRemark)
+        if (string.IsNullOrWhiteSpace(text) || text.Length > LongestRemark || address?.Length > LongestAddress)
             return BadRequest($"A remark has 1 to {LongestRemark} letters.");
         if (await db.Remarks.CountAsync(r => r.JobId == Id && r.DeletedAt == null) >= MostRemarks)
             return BadRequest($"A job holds {MostRemarks} remarks; delete what no longer counts first.");

@@ -11,7 +11,7 @@ using Microsoft.EntityFrameworkCore;
 namespace Maschera.Web.Pages.Jobs;
 
 /// <summary>What is to be done and what it costs, what was ordered and fitted, and whether the checks prove it.</summary>
-public sealed class QuoteModel(MascheraDb db) : PageModel
+public sealed class QuoteModel(MascheraDb db, Strengths strengths) : PageModel
 {
     private const int MostSuspects = 6;
 
@@ -189,7 +189,7 @@ public sealed class QuoteModel(MascheraDb db) : PageModel
         Proof = JobProof.Of(job, readings);
         try
         {
-            Weighed = JobDecision.Of(job);
+            Weighed = JobDecision.Of(job, strengths.Now.Known);
         }
         catch (ReadingException)
         {

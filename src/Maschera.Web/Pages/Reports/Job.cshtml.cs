@@ -16,8 +16,14 @@ using Microsoft.EntityFrameworkCore;
 namespace Maschera.Web.Pages.Reports;
 
 /// <summary>The job on paper: plain words first, evidence after; on the screen, as one file, or as a bundle with the captures.</summary>
-public sealed class JobModel(MascheraDb db, SampleStore samples, DataFolder data, IWebHostEnvironment files, ICompositeViewEngine views)
-    : PageModel
+public sealed class JobModel(
+    MascheraDb db,
+    SampleStore samples,
+    DataFolder data,
+    Strengths strengths,
+    IWebHostEnvironment files,
+    ICompositeViewEngine views
+) : PageModel
 {
     public Job Job { get; private set; } = null!;
     public Engine Engine { get; private set; } = null!;
@@ -99,7 +105,7 @@ public sealed class JobModel(MascheraDb db, SampleStore samples, DataFolder data
             return false;
         Job = job;
         Engine = job.Engine!.ToEngine();
-        Report = await Task.Run(() => CustomerReport.Of(job));
+        Report = await Task.Run(() => CustomerReport.Of(job, strengths.Now.Known));
         return true;
     }
 }

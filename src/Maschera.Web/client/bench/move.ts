@@ -88,6 +88,14 @@ function press(event: PointerEvent, lane: LaneView) {
   if (tapping) {
     const take = tapping;
     stop();
+    // A remark for the trail takes the view along as it stands when it is sent.
+    document.addEventListener("submit", (event) => {
+      const form = event.target as HTMLElement;
+      if (!form.matches("[data-with-view]")) return;
+      const here = new URL(address(), location.href);
+      form.querySelector<HTMLInputElement>("[name=address]")!.value = here.pathname + here.search;
+    });
+
     setMode("move");
     take(lane.shown[0].channel, at(event.clientX));
     return;
