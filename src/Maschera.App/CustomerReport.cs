@@ -62,7 +62,7 @@ public sealed record CustomerReport(
         );
     }
 
-    /// <summary>What proves the repair, best in what the picture shows; where none is noted, a check that came out otherwise later.</summary>
+    /// <summary>What proves the repair, best in what the picture shows; where none is noted, a check that came out otherwise.</summary>
     private static BeforeAfter? ShownOf(Job job, IReadOnlyList<StoredReading> readings, JobProof proof, StoredReading? best)
     {
         var pairs =

@@ -94,7 +94,7 @@ public sealed class PracticeService(MascheraDb db, CaptureIntake intake)
         return practice;
     }
 
-    /// <summary>The first level hides what one measurement on the rig shows, the second what shows there at all, the third anything.</summary>
+    /// <summary>The first level hides what one measurement shows, the second what shows on the rig at all, the third anything.</summary>
     private static bool MayHide(int level, Fault fault) =>
         level switch
         {

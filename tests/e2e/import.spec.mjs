@@ -21,7 +21,8 @@ test("a file is looked over, corrected, brought in and read", async ({ page }) =
 
 test("a file that can't be read is refused with its line and leaves nothing", async ({ page }) => {
   await page.goto("/jobs/2#captures");
-  const before = await page.getByRole("listitem").count();
+  const captures = page.getByRole("tabpanel", { name: /^Captures/ }).getByRole("listitem");
+  const before = await captures.count();
   await page.setInputFiles("input[type=file]", { name: "bad.csv", mimeType: "text/csv", buffer: Buffer.from("Time (s),A (V)\n") });
   await page.getByRole("button", { name: "Look it over" }).click();
   await expect(page.getByRole("alert")).toContainText("bad.csv, line 1");
@@ -33,7 +34,8 @@ test("a file that can't be read is refused with its line and leaves nothing", as
   await expect(page.getByRole("alert")).toContainText("line 9001");
   await expect(page.getByRole("alert")).toContainText("backwards");
   await page.getByRole("link", { name: "Back to the job" }).click();
-  await expect(page.getByRole("listitem")).toHaveCount(before);
+  await page.getByRole("tab", { name: /^Captures/ }).click();
+  await expect(captures).toHaveCount(before);
 });
 
 test("a CAN log is brought in with its own description", async ({ page }) => {

@@ -45,7 +45,7 @@ test("a repaired job says that it is proved, on its page, in the list and in the
   expect(await seriousFindings(page)).toEqual([]);
   await page.goBack();
   await page.getByRole("link", { name: "Report" }).click();
-  await expect(page.getByText("Charge air is lost: a hose or the cooler leaks.")).toBeVisible();
+  await expect(page.getByText("Charge air is lost: a hose or the cooler leaks.", { exact: true })).toBeVisible();
   await expect(page.getByText("The repair is proved.")).toBeVisible();
   expect(await seriousFindings(page)).toEqual([]);
 });

@@ -95,9 +95,9 @@ test("a burnt valve shows in pressure, pulses, ledger and report, and TDC by pre
   await page.goto("/");
   await page.getByRole("link", { name: "Orsa 1.4, pass bus" }).click();
   const job = page.url();
-  await expect(page.getByText(/^Cylinder 3 differs:/)).toBeVisible();
   await page.getByRole("tab", { name: /^Readings/ }).click();
   await expect(page.getByRole("heading", { name: "Cylinders against each other" })).toBeVisible();
+  await expect(page.getByText(/^Cylinder 3 differs:/)).toBeVisible();
   await page.getByRole("tab", { name: "Ledger" }).click();
   await expect(page.getByRole("row", { name: /^3/ }).locator(".stamp")).toHaveCount(2);
   await expect(page.getByRole("row", { name: /^1/ }).locator(".stamp")).toHaveCount(0);

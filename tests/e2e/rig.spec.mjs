@@ -21,6 +21,7 @@ test("the stand-in's weak cylinder is recorded, read and enters the ledger", asy
   await expect(page.getByText(/cylinder 2 at \d+ %/)).toBeVisible();
   await bench(page).waitFor();
   await page.locator("a.wayback").click();
+  await page.getByRole("tab", { name: "Ledger" }).click();
   await expect(page.getByRole("row", { name: /^2/ }).locator(".stamp")).toBeVisible();
 });
 

@@ -35,7 +35,7 @@ test("a circuit is measured with one hand: number, enter, next", async ({ page }
   expect(await page.evaluate(() => document.documentElement.scrollWidth <= innerWidth)).toBe(true);
 
   await page.getByRole("button", { name: "Delete" }).click();
-  await page.waitForURL(/\/jobs\/4$/);
+  await page.waitForURL(/\/jobs\/4(#captures)?$/);
   await page.getByRole("button", { name: "Undo" }).click();
   await expect(page.getByRole("link", { name: "Wires of Boost pressure sensor, Rail pressure sensor" }).first()).toBeVisible();
 });

@@ -1,5 +1,5 @@
 // Makes the pictures in docs/screenshots from a running demo: node shoot.mjs http://127.0.0.1:5080 OUTDIR
-import { chromium } from "@playwright/test";
+import { chromium, expect } from "@playwright/test";
 const [base, out] = process.argv.slice(2);
 const browser = await chromium.launch({
   executablePath: "/usr/bin/chromium",
@@ -29,7 +29,6 @@ const views = [
   ["jobs", "/"],
   ["job", "/jobs/1"],
   ["bench", "/bench/1"],
-  ["misfire", "/bench/5?from=2&to=2.4&axis=degrees"],
   ["cam-timing", "/bench/7?from=0.5&to=0.9&axis=degrees"],
   ["cycle", "/bench/7"],
   ["log", "/bench/8?from=8&to=50"],
@@ -37,9 +36,10 @@ const views = [
   ["pulses", "/bench/22?from=1&to=2"],
   ["visits", "/vehicles/NB0519"],
   ["sheet", "/sheets/35"],
-  ["ear", "/jobs/3"],
+  ["quote", "/jobs/18/quote"],
+  ["practice", "/practice"],
   ["look", "/jobs/7/look"],
-  ["report", "/jobs/1/report"],
+  ["report", "/jobs/18/report"],
   ["engine", "/engines/2"],
   ["rig", "/rig?job=1"],
   ["shelf", "/shelf"],
@@ -47,7 +47,9 @@ const views = [
 for (const [name, path] of views) {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
   await page.goto(base + path);
-  if (name === "job") await page.getByText("Weighing what is known").waitFor({ state: "detached" });
+  if (name === "job" || name === "jobs") {
+    await expect(page.getByText(/Weighing what is known|Putting the trail/)).toHaveCount(0, { timeout: 60_000 });
+  }
   if (name === "bench") await dressBench(page);
   if (name === "cycle") {
     await page.waitForSelector("#bench[data-drawn]:not([aria-busy])");
@@ -56,9 +58,13 @@ for (const [name, path] of views) {
       await page.waitForTimeout(900);
     }
   }
-  if (name === "ear") {
-    await page.getByRole("link", { name: "Cranking, by ear" }).click();
-    await page.waitForSelector("#bench[data-drawn]:not([aria-busy])");
+  if (name === "practice") {
+    await page.getByRole("button", { name: "Begin: Usual" }).click();
+    for (const check of ["look", "codes", "relative-compression", "exhaust-pulses"]) {
+      await page.locator(`button[name=check][value=${check}]`).click();
+      await page.waitForLoadState();
+    }
+    await page.getByText("What Maschera makes of it").click();
   }
   if (name === "rig") {
     await page.locator('[data-part="cylinder-3"] .body').click();
@@ -82,7 +88,7 @@ for (const [name, path] of views) {
   await page.close();
 }
 const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
-await page.goto(base + "/jobs/2");
+await page.goto(base + "/jobs/2#captures");
 const rows = Array.from(
   { length: 9000 },
   (_, i) => `${(i * 0.5).toFixed(1)};${(180 + 90 * Math.sin(i / 16)).toFixed(2).replace(".", ",")};12,4`,

@@ -200,7 +200,7 @@ public sealed class PreviewModel(ImportService imports) : PageModel
     {
         var job = Incoming.JobId;
         imports.Forget(Token);
-        return Redirect($"/jobs/{job}");
+        return Redirect($"/jobs/{job}#captures");
     }
 
     private PageResult ShowPreview()

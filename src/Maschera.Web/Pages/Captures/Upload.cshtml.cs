@@ -11,7 +11,7 @@ namespace Maschera.Web.Pages.Captures;
 /// <summary>Takes an upload and leads to its preview; a file that can't be read is refused and thrown away at once.</summary>
 public sealed class UploadModel(MascheraDb db, ImportService imports) : PageModel
 {
-    public IActionResult OnGet(int id) => Redirect($"/jobs/{id}");
+    public IActionResult OnGet(int id) => Redirect($"/jobs/{id}#captures");
 
     public async Task<IActionResult> OnPostAsync(int id, IFormFile? file, IFormFile? description, CancellationToken cancel)
     {

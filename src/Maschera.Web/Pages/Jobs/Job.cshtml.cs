@@ -176,7 +176,7 @@ public sealed class JobModel(MascheraDb db, Strengths strengths) : PageModel
         row.DeletedAt = DateTime.UtcNow;
         await db.SaveChangesAsync();
         this.Offer($"{row.Name} is deleted.", $"/jobs/{Id}?handler=UndeleteCapture&capture={capture}");
-        return Redirect($"/jobs/{Id}");
+        return Redirect($"/jobs/{Id}#captures");
     }
 
     public async Task<IActionResult> OnPostUndeleteCaptureAsync(int capture)
@@ -184,6 +184,6 @@ public sealed class JobModel(MascheraDb db, Strengths strengths) : PageModel
         await db
             .Captures.Where(c => c.Id == capture && c.JobId == Id)
             .ExecuteUpdateAsync(set => set.SetProperty(c => c.DeletedAt, (DateTime?)null));
-        return Redirect($"/jobs/{Id}");
+        return Redirect($"/jobs/{Id}#captures");
     }
 }

@@ -59,6 +59,6 @@ public sealed class LiveModel(LiveService live, MascheraDb db) : PageModel
         if (live.Find(Id) is not { } session)
             return Redirect("/rig");
         await live.StopAsync(session);
-        return Redirect($"/jobs/{session.JobId}");
+        return Redirect($"/jobs/{session.JobId}#captures");
     }
 }

@@ -1,0 +1,163 @@
+using System.Text.Json.Nodes;
+using Maschera.Core.Readings;
+
+namespace Maschera.Core.Diagnosis;
+
+/// <summary>Evidence as the readings write it, no more than is needed to weigh it.</summary>
+internal static class HiddenEvidence
+{
+    /// <summary>The words of nothing wrong.</summary>
+    private static readonly string[] s_fine =
+    [
+        "even",
+        "none",
+        "ok",
+        "normal",
+        "tracks",
+        "plausible",
+        "steady",
+        "pass",
+        "responds",
+        "agree",
+        "matches",
+        "holds",
+        "starts",
+        "sound",
+    ];
+
+    private static readonly string[] s_atCylinder =
+    [
+        "air-at-intake",
+        "air-at-exhaust",
+        "air-at-oil-filler",
+        "bubbles-in-coolant",
+        "coolant-in-cylinder",
+        "dripping-injector",
+        "wet-plug",
+        "oil-on-plug",
+        "cracked-plug",
+    ];
+
+    public static JsonObject Of(string reading, string verdict, int? cylinder, string? wheel, int cylinders)
+    {
+        var parts = reading.Split('/', 2);
+        if (parts[0] == "seen")
+            return Seen(parts[1], verdict == "present", cylinder);
+        var kind = ReadingRegistry.Find(parts[0])!;
+        var fine = s_fine.First(w => kind.Verdicts.Any(v => v.Word == w));
+        var said = verdict.Length == 0 ? fine : verdict;
+        var item = new JsonObject { ["reading"] = parts[0], ["verdict"] = said };
+        Fill(item, parts[0], parts.Length > 1 ? parts[1] : null, verdict, cylinder, wheel);
+        return item;
+    }
+
+    /// <summary>What is seen tells its cylinder only where one looks into or at one.</summary>
+    private static JsonObject Seen(string word, bool present, int? cylinder) =>
+        new()
+        {
+            ["seen"] = word,
+            ["present"] = present,
+            ["cylinder"] = s_atCylinder.Contains(word) ? cylinder : null,
+        };
+
+    private static void Fill(JsonObject item, string reading, string? subject, string verdict, int? cylinder, string? wheel)
+    {
+        switch (reading)
+        {
+            case "relative-compression" when verdict.Length > 0:
+                item["low"] = List(new JsonObject { ["cylinder"] = cylinder });
+                break;
+            case "misfire" when verdict == "single":
+                item["cylinders"] = List(new JsonObject { ["cylinder"] = cylinder, ["misfires"] = 40 });
+                break;
+            case "contribution" when verdict.Length > 0:
+                item["cylinders"] = List(new JsonObject { ["cylinder"] = cylinder, ["isOdd"] = true });
+                break;
+            case "pulses":
+                item["place"] = subject;
+                if (verdict.Length > 0)
+                    item["cylinders"] = List(new JsonObject { ["cylinder"] = cylinder, ["isOdd"] = true });
+                break;
+            case "on-board-tests" when verdict.Length > 0:
+                item["misfires"] = List(new JsonObject { ["cylinder"] = cylinder, ["tenCycleAverage"] = 60 });
+                break;
+            case "cylinder-pressure":
+                item["cylinder"] = cylinder;
+                break;
+            case "injector-balance" when verdict is "low" or "high":
+                item["verdict"] = "outliers";
+                item["outliers"] = List(new JsonObject { ["cylinder"] = cylinder, ["flowPercent"] = verdict == "low" ? 70 : 130 });
+                break;
+            case "pressure-hold" when verdict is "supply" or "return" or "rest":
+                item["verdict"] = "leaks";
+                item["share"] = new JsonObject { [verdict] = 0.9 };
+                break;
+            case "wheel-speeds" when verdict.Length > 0:
+                item["wheels"] = List(new JsonObject { ["wheel"] = wheel, ["state"] = "drops-out" });
+                break;
+            case "start-conditions" when verdict.Length > 0:
+                Shut(item, verdict);
+                break;
+            case "plausibility":
+                item["findings"] = verdict.Length == 0 ? [] : List(Implausible(subject!));
+                break;
+            case "circuit":
+                Wires(item, subject!, verdict, cylinder, wheel);
+                break;
+            case "tracking" or "response" or "pulse-count":
+                item["component"] = ComponentOf(subject!, cylinder, wheel);
+                break;
+        }
+    }
+
+    private static JsonArray List(JsonNode item) => new(item);
+
+    private static void Shut(JsonObject item, string gate)
+    {
+        item["verdict"] = "missing";
+        item["first"] = gate == "no-speed" ? "speed" : gate;
+        if (gate == "no-speed")
+            item["conditions"] = List(
+                new JsonObject
+                {
+                    ["condition"] = "speed",
+                    ["state"] = "missing",
+                    ["figure"] = 0,
+                }
+            );
+    }
+
+    private static JsonObject Implausible(string subject) =>
+        subject switch
+        {
+            "shared" => new() { ["kind"] = "shared-supply" },
+            "wire" => new() { ["kind"] = "spikes" },
+            _ => new() { ["kind"] = "stuck", ["channel"] = ComponentOf(subject, null, null) },
+        };
+
+    private static void Wires(JsonObject item, string subject, string verdict, int? cylinder, string? wheel)
+    {
+        item["component"] = subject is "supply" or "signal" ? "" : ComponentOf(subject, cylinder, wheel);
+        if (subject is not ("supply" or "signal"))
+            item["cylinder"] = subject == "injector" ? cylinder : null;
+        if (verdict.Length > 0)
+            item["wires"] = List(
+                new JsonObject
+                {
+                    ["wire"] = subject == "supply" ? "5v" : "signal",
+                    ["state"] = subject == "supply" ? "short-to-ground" : "open",
+                }
+            );
+    }
+
+    /// <summary>A name that the words of the subject know.</summary>
+    private static string ComponentOf(string subject, int? cylinder, string? wheel) =>
+        subject switch
+        {
+            "airflow" => "air mass sensor",
+            "timing" => "injection timing",
+            "wheel" => $"{wheel?.Replace('-', ' ')} wheel",
+            "injector" => $"injector {cylinder}",
+            _ => subject,
+        };
+}
