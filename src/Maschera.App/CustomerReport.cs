@@ -5,11 +5,6 @@ using Maschera.Store;
 
 namespace Maschera.App;
 
-/// <summary>What ruled something out, for the customer.</summary>
-/// <param name="By">What was checked.</param>
-/// <param name="Faults">What it is not, each once.</param>
-public sealed record RuledOutBy(string By, IReadOnlyList<string> Faults);
-
 /// <summary>A job as the customer reads it, put together from its trail and what is weighed.</summary>
 /// <param name="Told">What the customer told.</param>
 /// <param name="Found">What was found, in two plain sentences.</param>
@@ -36,8 +31,6 @@ public sealed record CustomerReport(
     private const double Likely = 0.75,
         Probable = 0.4;
 
-    private const int MostRuledOut = 8;
-
     /// <summary>The report of a job.</summary>
     public static CustomerReport Of(Job job, Likelihoods known)
     {
@@ -53,7 +46,7 @@ public sealed record CustomerReport(
             ToldOf(job),
             FoundOf(job, weighed, lead, best, proof, before.Count > 0),
             best,
-            RuledOutOf(weighed),
+            weighed is null ? [] : RuledOutBy.Of(weighed.Result, weighed.Engine.Cylinders),
             ProposalOf(job, weighed, lead),
             proof,
             ShownOf(job, readings, proof, best),
@@ -134,19 +127,6 @@ public sealed record CustomerReport(
 
     private static Tone? ToneOf(StoredReading reading) =>
         reading.Result is { } result ? ReadingRegistry.Find(reading.Kind)?.VerdictOf(result).Tone : null;
-
-    private static List<RuledOutBy> RuledOutOf(JobWeighed? weighed) =>
-        weighed is null
-            ? []
-            :
-            [
-                .. weighed
-                    .Result.RuledOut.GroupBy(r => r.By)
-                    .Select(g => new RuledOutBy(
-                        ReadingRegistry.Find(g.Key)?.Title ?? Spoken.Capital(g.Key),
-                        [.. g.Select(r => Spoken.Word(r.Fault)).Distinct().Take(MostRuledOut)]
-                    )),
-            ];
 
     private static string ProposalOf(Job job, JobWeighed? weighed, Suspect? lead)
     {

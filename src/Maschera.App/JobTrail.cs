@@ -45,7 +45,7 @@ public static class JobTrail
                 continue;
             var now = Weighed(job, known, lines[i].When);
             if (now is not null && lines[i].Kind != TrailKind.Intake)
-                lines[i] = lines[i] with { Shift = Shift(before, now) };
+                lines[i] = lines[i] with { Shift = Shift(before, now, job.Engine!.ToEngine().Cylinders) };
             before = now ?? before;
         }
 
@@ -126,13 +126,17 @@ public static class JobTrail
         return seen.Present ? $"Seen: {Spoken.Word(seen.Word)}{where}." : $"Looked for and not there: {Spoken.Word(seen.Word)}{where}.";
     }
 
+    /// <summary>What is ruled out, each with the cylinders it is ruled out at where those are not all.</summary>
+    private static IEnumerable<string> Named(DecisionResult result, int cylinders) =>
+        RuledOutBy.Of(result, cylinders).SelectMany(r => r.Faults.Select(f => f + r.Where)).Distinct();
+
     /// <summary>What became of the suspects: the one that moved most, and what was ruled out.</summary>
-    private static string Shift(DecisionResult? before, DecisionResult now)
+    private static string Shift(DecisionResult? before, DecisionResult now, int cylinders)
     {
         if (before is null)
             return "";
-        var earlier = before.RuledOut.Select(r => r.Fault).ToHashSet();
-        List<string> ruled = [.. now.RuledOut.Select(r => r.Fault).Distinct().Where(f => !earlier.Contains(f)).Select(Spoken.Word)];
+        var earlier = Named(before, cylinders).ToHashSet();
+        List<string> ruled = [.. Named(now, cylinders).Where(f => !earlier.Contains(f))];
         double Was(Suspect s) =>
             before.Suspects.FirstOrDefault(b => (b.Fault, b.Cylinder, b.Wheel) == (s.Fault, s.Cylinder, s.Wheel))?.Probability ?? 0;
         var moved = now.Suspects.Where(s => s.Fault != "something-else").MaxBy(s => s.Probability - Was(s));

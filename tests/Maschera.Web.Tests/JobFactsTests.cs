@@ -209,4 +209,19 @@ public sealed class JobFactsTests : IAsyncLifetime
         Add(5, "pulse-count", "unusable");
         Assert.Equal(3, JobFacts.Telling(job)!.Id);
     }
+
+    [Fact]
+    public void What_is_ruled_out_at_one_cylinder_is_never_said_of_all()
+    {
+        RuledOut Out(string fault, int? cylinder) => new(fault, cylinder, "cylinder-pressure", "");
+        var result = new DecisionResult(
+            [],
+            [Out("leaking-exhaust-valve", 1), Out("worn-rings", 1), Out("worn-rings", 2), Out("exhaust-restricted", null)],
+            [],
+            true,
+            []
+        );
+        var said = RuledOutBy.Of(result, 2).Select(r => $"{r.By}{r.Where}: {string.Join(", ", r.Faults)}");
+        Assert.Equal(["Cylinder pressure: worn rings, exhaust restricted", "Cylinder pressure at cylinder 1: leaking exhaust valve"], said);
+    }
 }
