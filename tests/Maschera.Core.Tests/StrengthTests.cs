@@ -56,12 +56,8 @@ public class StrengthTests
     }
 
     [Fact]
-    public void A_pattern_that_would_never_end_ends_and_weighs_nothing_worse_than_an_error()
-    {
-        var known = Likelihoods.Corrected("code (P+)+0 : boost-leak=.5", s_none);
-        var thrown = Record.Exception(() => known.Code(new string('P', 60) + "1"));
-        Assert.True(thrown is null or System.Text.RegularExpressions.RegexMatchTimeoutException, $"{thrown}");
-    }
+    public void A_pattern_that_would_never_end_matches_nothing() =>
+        Assert.Null(Likelihoods.Corrected("code (P+)+0 : boost-leak=.5", s_none).Code(new string('P', 60) + "1"));
 
     [Fact]
     public void Jobs_that_turned_out_to_be_a_fault_move_its_share_carefully_and_nothing_else_out_of_order()

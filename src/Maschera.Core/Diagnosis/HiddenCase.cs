@@ -20,13 +20,14 @@ public sealed class HiddenCase
     private static readonly string[] s_wheels = ["front-left", "front-right", "rear-left", "rear-right"];
 
     private readonly Likelihoods _known;
-    private readonly Random _random;
+    private readonly int _answers;
     private readonly List<string> _done = [];
+    private Random _random;
     private bool _leaked;
 
-    private HiddenCase(Likelihoods known, Random random, int cylinders, Fault fault, int? cylinder, string? wheel, string complaint)
+    private HiddenCase(Likelihoods known, int answers, int cylinders, Fault fault, int? cylinder, string? wheel, string complaint)
     {
-        (_known, _random, Cylinders, Fault) = (known, random, cylinders, fault);
+        (_known, _answers, _random, Cylinders, Fault) = (known, answers, new Random(answers), cylinders, fault);
         (Cylinder, Wheel, Complaint) = (cylinder, wheel, complaint);
     }
 
@@ -62,7 +63,7 @@ public sealed class HiddenCase
     {
         var random = new Random(seed);
         var drawn = Of(known, cylinders, fault, random);
-        return cylinder is null ? drawn : new(known, random, cylinders, fault, cylinder, drawn.Wheel, drawn.Complaint);
+        return cylinder is null ? drawn : new(known, drawn._answers, cylinders, fault, cylinder, drawn.Wheel, drawn.Complaint);
     }
 
     private static HiddenCase Of(Likelihoods known, int cylinders, Fault fault, Random random)
@@ -70,7 +71,7 @@ public sealed class HiddenCase
         var complaint = Drawn(random, Complaints(known, fault), c => c.Likely).Word;
         int? cylinder = fault.Place == FaultPlace.Cylinder ? random.Next(1, cylinders + 1) : null;
         var wheel = fault.Place == FaultPlace.Wheel ? s_wheels[random.Next(s_wheels.Length)] : null;
-        return new(known, random, cylinders, fault, cylinder, wheel, complaint);
+        return new(known, random.Next(), cylinders, fault, cylinder, wheel, complaint);
     }
 
     private static List<(string Word, double Likely)> Complaints(Likelihoods known, Fault fault) =>
@@ -98,6 +99,7 @@ public sealed class HiddenCase
     public IReadOnlyList<JsonObject> Make(string check, string? best = null, int? cylinder = null, string? part = null)
     {
         _done.Add(check);
+        _random = new Random(SeedOf(check, _done.Count(c => c == check)));
         if (check == "codes")
             return [new JsonObject { ["codes"] = Codes() }];
         if (check == "swap-part")
@@ -106,6 +108,15 @@ public sealed class HiddenCase
         if (check is not ("look" or "leak-down" or "borescope" or "drive-log"))
             readings = readings.Where(r => r == (best ?? readings[0])).ToList();
         return [.. readings.Select(r => Read(r, cylinder))];
+    }
+
+    /// <summary>A check answers the same in whatever order checks are made: each time it has chances of its own (FNV-1a).</summary>
+    private int SeedOf(string check, int time)
+    {
+        var hash = 2_166_136_261u;
+        foreach (var letter in $"{_answers} {check} {time}")
+            hash = (hash ^ letter) * 16_777_619;
+        return (int)hash;
     }
 
     private JsonArray Codes()

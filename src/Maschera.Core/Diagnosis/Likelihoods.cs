@@ -95,9 +95,22 @@ public sealed partial class Likelihoods
     public (IReadOnlyDictionary<string, double> Faults, int? Cylinder)? Code(string code)
     {
         foreach (var (pattern, faults) in _codes)
-            if (pattern.Match(code) is { Success: true } match)
+            if (MatchOf(pattern, code) is { Success: true } match)
                 return (faults, match.Groups.Count > 1 && match.Groups[1].Success ? CylinderOf(code, match.Groups[1].Value) : null);
         return null;
+    }
+
+    /// <summary>A pattern that takes too long matches nothing.</summary>
+    private static Match? MatchOf(Regex pattern, string code)
+    {
+        try
+        {
+            return pattern.Match(code);
+        }
+        catch (RegexMatchTimeoutException)
+        {
+            return null;
+        }
     }
 
     /// <summary>All complaints that are known.</summary>
