@@ -38,6 +38,7 @@ public class WindowTests
         Assert.Equal(new FigureWindow(800, 930), window.At(50));
         Assert.Equal(new FigureWindow(700, 760), window.At(80));
         Assert.Equal(new FigureWindow(null, 780), window.At(90));
+        Assert.Contains("930", $"{window.At(50)}", StringComparison.Ordinal);
         Assert.Null(window.At(19.9));
         Assert.Null(window.At(100.1));
         Assert.Null(window.At(double.NaN));

@@ -1,4 +1,5 @@
 using System.Net;
+using System.Text.RegularExpressions;
 using Maschera.App;
 using Maschera.Core.Expressions;
 using Maschera.Rig;
@@ -52,6 +53,8 @@ public sealed class JobPageTests : IAsyncLifetime
         var trail = await TrailAsync();
         Assert.Contains("“Torn at the clamp <b>”", WebUtility.HtmlDecode(trail), StringComparison.Ordinal);
         Assert.Contains($"/bench/{bench}?from=1&to=2", trail, StringComparison.Ordinal);
+        var picture = await _page.ReadAsync(Regex.Match(trail, @"/bench/\d+/picture\.svg\?from=1&to=2").Value);
+        Assert.Contains("<svg", picture, StringComparison.Ordinal);
         Assert.DoesNotContain("Torn at the clamp", await ReportAsync(), StringComparison.Ordinal);
         int id;
         using (var db = _server.Open())

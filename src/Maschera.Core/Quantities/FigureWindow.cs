@@ -36,7 +36,7 @@ public readonly partial record struct FigureWindow(double? From, double? To)
     public FigureWindow In(UnitChoice unit) => new(From * unit.Factor + unit.Offset, To * unit.Factor + unit.Offset);
 
     /// <summary>The same with its ends to three digits, for a sentence.</summary>
-    public FigureWindow Rounded => new(From is { } from ? Statistics.Rounded(from) : null, To is { } to ? Statistics.Rounded(to) : null);
+    public FigureWindow Rounded() => new(From is { } from ? Statistics.Rounded(from) : null, To is { } to ? Statistics.Rounded(to) : null);
 
     /// <summary>The window in words.</summary>
     public string Said =>

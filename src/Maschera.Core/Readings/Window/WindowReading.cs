@@ -230,7 +230,7 @@ public sealed class WindowReading : ReadingOf<WindowResult>
         var over = $"over {Name(other)}";
         if (worst is null)
             return $"{value.Name} stays in its window {over}.";
-        var ends = window.At(worst.Other)!.Value.Rounded;
+        var ends = window.At(worst.Other)!.Value.Rounded();
         var way = verdict switch
         {
             "below" => "falls below",
