@@ -10,7 +10,7 @@ public static class CheckStart
     /// <summary>The page that makes a check for a job, with its form filled for it.</summary>
     public static string Address(int job, string check, int? cylinder) =>
         s_byCodeReader.Contains(check) ? $"/jobs/{job}/look"
-        : s_byEye.Contains(check) ? $"/jobs/{job}/seen#{check}"
+        : s_byEye.Contains(check) ? $"/jobs/{job}/seen"
         : s_byMeter.Contains(check) ? $"/jobs/{job}/sheet"
         : $"/rig?job={job}&check={check}" + (cylinder is { } own ? $"&cylinder={own}" : "");
 }

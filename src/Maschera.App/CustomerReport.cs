@@ -36,22 +36,20 @@ public sealed record CustomerReport(
     {
         var readings = JobFacts.ReadingsOf(job);
         var proof = JobProof.Of(job, readings);
-        var weighed = Weighed(job, known);
+        var weighed = JobDecision.OrNull(job, known);
         var lead = weighed?.Result.Suspects.FirstOrDefault(s => s.Fault != "something-else");
-        var repaired = JobProof.RepairedAt(job);
-        bool IsAfter(StoredReading r) => repaired is not null && job.Captures.First(c => c.Id == r.CaptureId).TakenAt >= repaired;
-        var before = readings.Where(r => !IsAfter(r)).ToList();
-        var best = BestOf(weighed, lead, job, before);
+        var before = readings.Where(r => !JobProof.IsAfterRepair(job, r)).ToList();
+        var best = BestOf(weighed, lead, before);
         return new(
             ToldOf(job),
-            FoundOf(job, weighed, lead, best, proof, before.Count > 0),
+            FoundOf(job, known, weighed, lead, best, proof),
             best,
             weighed is null ? [] : RuledOutBy.Of(weighed.Result, weighed.Engine.Cylinders),
-            ProposalOf(job, weighed, lead),
+            ProposalOf(job, known, weighed, lead),
             proof,
             ShownOf(job, readings, proof, best),
             before,
-            [.. readings.Where(IsAfter)]
+            [.. readings.Where(r => JobProof.IsAfterRepair(job, r))]
         );
     }
 
@@ -65,18 +63,6 @@ public sealed record CustomerReport(
         return pairs.Find(p => p.Kind.Kind == best?.Kind) ?? (pairs.Count > 0 ? pairs[0] : null);
     }
 
-    private static JobWeighed? Weighed(Job job, Likelihoods known)
-    {
-        try
-        {
-            return JobDecision.Of(job, known);
-        }
-        catch (ReadingException)
-        {
-            return null;
-        }
-    }
-
     private static string ToldOf(Job job)
     {
         var when = job.WhenItHappens is { Length: > 0 } w ? $" It happens: {Lower(w).TrimEnd('.')}." : "";
@@ -85,18 +71,17 @@ public sealed record CustomerReport(
     }
 
     private static string Lower(string text) =>
-        text.Length > 1 && char.IsLower(text[1]) ? char.ToLowerInvariant(text[0]) + text[1..] : text;
+        text.Length > 1 && (char.IsLower(text[1]) || text[1] == ' ') ? char.ToLowerInvariant(text[0]) + text[1..] : text;
 
-    private static List<string> FoundOf(Job job, JobWeighed? weighed, Suspect? lead, StoredReading? best, JobProof proof, bool measured)
+    private static List<string> FoundOf(Job job, Likelihoods known, JobWeighed? weighed, Suspect? lead, StoredReading? best, JobProof proof)
     {
-        var known = Likelihoods.Usual;
-        var shown = best is null ? "" : best.Sentence;
+        List<string> shown = best is null ? [] : [best.Sentence];
         if (job.FoundFault is { } found)
-            return [$"{known.Plain(found, job.FoundCylinder)}.", .. Sentences(shown)];
-        if (lead is null || !measured)
+            return [$"{known.Plain(found, job.FoundCylinder)}.", .. shown];
+        if (lead is null || !JobFacts.ReadingsOf(job).Any(r => !JobProof.IsAfterRepair(job, r)))
             return ["Nothing is measured yet that would tell what it is."];
         var plain = known.Plain(lead.Fault, lead.Cylinder, lead.Wheel);
-        var lower = char.ToLowerInvariant(plain[0]) + plain[1..];
+        var lower = Lower(plain);
         var other = weighed!.Result.Suspects.First(s => s.Fault == "something-else").Probability;
         var first =
             proof.Proof == App.Proof.Proved ? $"{plain}; the repair is proved."
@@ -105,15 +90,13 @@ public sealed record CustomerReport(
             : lead.Probability >= Likely ? $"Most likely {lower}."
             : lead.Probability >= Probable ? $"Probably {lower}; other causes are not ruled out yet."
             : $"It is not certain yet. The first suspect: {lower}.";
-        return [first, .. Sentences(shown)];
+        return [first, .. shown];
     }
 
-    private static IEnumerable<string> Sentences(string text) => text.Length == 0 ? [] : [text];
-
     /// <summary>The finding that speaks for the first suspect and shows it in a picture; else any that found something wrong.</summary>
-    private static StoredReading? BestOf(JobWeighed? weighed, Suspect? lead, Job job, List<StoredReading> readings)
+    private static StoredReading? BestOf(JobWeighed? weighed, Suspect? lead, List<StoredReading> readings)
     {
-        var faulty = readings.Where(r => !r.IsUnusable && ToneOf(r) == Tone.Fault).ToList();
+        var faulty = readings.Where(r => !r.IsUnusable && JobFacts.ToneOf(r) == Tone.Fault).ToList();
         if (weighed is null || lead is null)
             return faulty.LastOrDefault();
         var speaks = lead.For.Select(t => weighed.Evidence.GetValueOrDefault(t)).OfType<StoredReading>().Where(faulty.Contains).ToList();
@@ -125,15 +108,12 @@ public sealed record CustomerReport(
             ?? faulty.OrderBy(r => r.Kind == "on-board-tests").LastOrDefault();
     }
 
-    private static Tone? ToneOf(StoredReading reading) =>
-        reading.Result is { } result ? ReadingRegistry.Find(reading.Kind)?.VerdictOf(result).Tone : null;
-
-    private static string ProposalOf(Job job, JobWeighed? weighed, Suspect? lead)
+    private static string ProposalOf(Job job, Likelihoods known, JobWeighed? weighed, Suspect? lead)
     {
         if (job.Work.Exists(w => w.DeletedAt is null))
         {
             var cured = job.Work.FirstOrDefault(w => w is { DeletedAt: null, Fault: not null });
-            var because = cured is null ? "" : $", because: {Lower(Likelihoods.Usual.Plain(cured.Fault!, cured.Cylinder))}";
+            var because = cured is null ? "" : $", because: {Lower(known.Plain(cured.Fault!, cured.Cylinder))}";
             return job.Work.Exists(w => w is { DeletedAt: null, FittedAt: not null })
                 ? $"This was renewed and done{because}."
                 : $"This is to be renewed and done{because}.";

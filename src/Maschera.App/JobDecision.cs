@@ -1,4 +1,3 @@
-using System.Text.Json;
 using System.Text.Json.Nodes;
 using Maschera.Core.Basics;
 using Maschera.Core.Diagnosis;
@@ -12,11 +11,13 @@ namespace Maschera.App;
 /// <param name="Result">Suspects, ruled out, next checks.</param>
 /// <param name="Complaints">As what the complaint was understood; empty where it names nothing that is known.</param>
 /// <param name="Evidence">Sentences of the readings weighed, each with its reading.</param>
+/// <param name="Known">The strengths it was weighed with.</param>
 public sealed record JobWeighed(
     DecisionResult Result,
     IReadOnlyList<string> Complaints,
     IReadOnlyDictionary<string, StoredReading> Evidence,
-    Engine Engine
+    Engine Engine,
+    Likelihoods Known
 );
 
 /// <summary>Makes a case of a job: its complaint, its codes, and the newest answer to each question its readings asked.</summary>
@@ -30,16 +31,13 @@ public static class JobDecision
     {
         var engine = job.Engine!.ToEngine();
         bool WasKnown(DateTime at) => until is null || at <= until;
-        var repaired = JobProof.RepairedAt(job);
-        var readings = Newest([
-            .. JobFacts.ReadingsOf(job).Where(r => WasKnown(r.MadeAt) && (repaired is null || TakenAt(job, r) < repaired)),
-        ]);
+        var readings = Newest([.. JobFacts.ReadingsOf(job).Where(r => WasKnown(r.MadeAt) && !JobProof.IsAfterRepair(job, r))]);
         var codes = job.Codes.Where(c => c.DeletedAt is null && WasKnown(c.SeenAt)).ToList();
         var complaints = known.Complained($"{job.Complaint} {job.WhenItHappens}");
         var seen = job.Observations.Where(o => o.DeletedAt is null && WasKnown(o.SeenAt)).OrderBy(o => o.Id).ToList();
         if (readings.Count == 0 && codes.Count == 0 && complaints.Count == 0 && seen.Count == 0)
             return null;
-        var evidence = new JsonArray([.. readings.Select(Evidence), .. seen.Where(o => !o.IsReplacedPart).Select(Seen)]);
+        var evidence = new JsonArray([.. readings.Select(EvidenceOf), .. seen.Where(o => !o.IsReplacedPart).Select(Seen)]);
         var root = new JsonObject
         {
             ["engine"] = new JsonObject { ["cylinders"] = engine.Cylinders },
@@ -51,17 +49,27 @@ public static class JobDecision
         };
         if (codes.Count > 0)
             root["codes"] = new JsonArray([.. codes.Select(c => (JsonNode)new JsonObject { ["code"] = c.Code, ["state"] = c.State })]);
-        using var document = JsonDocument.Parse(root.ToJsonString());
         return new JobWeighed(
-            Decision.Of(document.RootElement, known),
+            Decision.Of(root, known),
             complaints,
             readings.GroupBy(r => r.Sentence).ToDictionary(g => g.Key, g => g.Last()),
-            engine
+            engine,
+            known
         );
     }
 
-    private static DateTime TakenAt(Job job, StoredReading reading) =>
-        job.Captures.FirstOrDefault(c => c.Id == reading.CaptureId)?.TakenAt ?? DateTime.MinValue;
+    /// <summary>The same where it is said elsewhere that a job can't be weighed; null then too.</summary>
+    public static JobWeighed? OrNull(Job job, Likelihoods known, DateTime? until = null)
+    {
+        try
+        {
+            return Of(job, known, until);
+        }
+        catch (ReadingException)
+        {
+            return null;
+        }
+    }
 
     /// <summary>Of several readings that ask the same of channels of the same names under the same sync, the newest.</summary>
     private static List<StoredReading> Newest(IReadOnlyList<StoredReading> readings) =>
@@ -88,7 +96,8 @@ public static class JobDecision
 
     private static JsonNode Replaced(StoredObservation part) => new JsonObject { ["part"] = part.Word, ["cylinder"] = part.Cylinder };
 
-    private static JsonNode Evidence(StoredReading reading)
+    /// <summary>A reading as a case holds it.</summary>
+    internal static JsonObject EvidenceOf(StoredReading reading)
     {
         var result = JsonNode.Parse(reading.Json)!.AsObject();
         result["reading"] = reading.Kind;

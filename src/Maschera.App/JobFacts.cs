@@ -91,7 +91,8 @@ public static class JobFacts
         job.Readings.Where(r => !r.IsUnusable).OrderByDescending(r => ToneOf(r) == Tone.Fault).ThenByDescending(r => r.Id).FirstOrDefault()
         ?? job.Readings.MaxBy(r => r.Id);
 
-    private static Tone? ToneOf(StoredReading reading) => ReadingRegistry.Find(reading.Kind)?.VerdictOf(reading.Verdict).Tone;
+    /// <summary>The tone of a reading's verdict by itself; null where its kind is no longer known.</summary>
+    internal static Tone? ToneOf(StoredReading reading) => ReadingRegistry.Find(reading.Kind)?.VerdictOf(reading.Verdict).Tone;
 
     /// <summary>The ledger's columns: every reading that names cylinders, in the order they were made.</summary>
     public static IReadOnlyList<LedgerColumn> LedgerOf(Job job, IEnumerable<StoredReading> readings) =>

@@ -30,6 +30,10 @@ public sealed record JobProof(Proof Proof, string Said, IReadOnlyList<BeforeAfte
     /// <summary>When the last part was fitted; null before that.</summary>
     public static DateTime? RepairedAt(Job job) => job.Work.Where(w => w.DeletedAt is null).Max(w => w.FittedAt);
 
+    /// <summary>True for a reading of a capture that was taken behind the last repair.</summary>
+    public static bool IsAfterRepair(Job job, StoredReading reading) =>
+        RepairedAt(job) is { } repaired && job.Captures.Find(c => c.Id == reading.CaptureId)?.TakenAt >= repaired;
+
     /// <summary>
     /// A repair is proved only where a check found something wrong before it, the same check under like conditions finds nothing
     /// after it, and none still does.
@@ -42,7 +46,7 @@ public sealed record JobProof(Proof Proof, string Said, IReadOnlyList<BeforeAfte
             .Compared(job, readings)
             .Where(p => p.Before.TakenAt < repaired && p.After.TakenAt >= repaired && p.FirstVerdict.Tone == Tone.Fault)
             .ToList();
-        var again = NotAgain(job, readings, repaired, pairs);
+        var again = NotAgain(job, readings, pairs);
         var wrong = pairs.Where(p => p.LastVerdict.Tone == Tone.Fault).ToList();
         var cured = pairs.Where(p => p.LastVerdict.Tone == Tone.Fine && p.Unlike.Length == 0).ToList();
         var todo = again.Count > 0 ? $" Not made again yet: {string.Join(", ", again)}." : "";
@@ -64,18 +68,12 @@ public sealed record JobProof(Proof Proof, string Said, IReadOnlyList<BeforeAfte
     private static string Names(IEnumerable<BeforeAfter> pairs) =>
         string.Join(", ", pairs.Select(p => (p.Name == p.Kind.Title ? p.Name : $"{p.Kind.Title}, {p.Name}").ToLowerInvariant()).Distinct());
 
-    private static List<string> NotAgain(Job job, IReadOnlyList<StoredReading> readings, DateTime repaired, List<BeforeAfter> pairs)
-    {
-        var taken = job.Captures.ToDictionary(c => c.Id, c => c.TakenAt);
-        return
+    private static List<string> NotAgain(Job job, IReadOnlyList<StoredReading> readings, List<BeforeAfter> pairs) =>
         [
-            .. from reading in readings
-            where taken[reading.CaptureId] < repaired && !reading.IsUnusable
-            let kind = ReadingRegistry.Find(reading.Kind)
-            where kind is not null && reading.Result is not null && kind.VerdictOf(reading.Result).Tone == Tone.Fault
-            where !pairs.Exists(p => p.Kind.Kind == reading.Kind)
-            group reading by kind.Title into of
-            select of.Key.ToLowerInvariant(),
+            .. readings
+                .Where(r => !r.IsUnusable && !IsAfterRepair(job, r) && JobFacts.ToneOf(r) == Tone.Fault)
+                .Where(r => !pairs.Exists(p => p.Kind.Kind == r.Kind))
+                .Select(r => ReadingRegistry.Find(r.Kind)!.Title.ToLowerInvariant())
+                .Distinct(),
         ];
-    }
 }

@@ -1,6 +1,5 @@
 using System.Text.RegularExpressions;
 using Maschera.Core.Diagnosis;
-using Maschera.Core.Readings;
 using Maschera.Store;
 
 namespace Maschera.App;
@@ -54,26 +53,14 @@ public static class JobTrail
         {
             if (lines[i].Kind is TrailKind.Remark or TrailKind.Work or TrailKind.Close)
                 continue;
-            var now = Weighed(job, known, lines[i].When);
+            // What can't be weighed is said where it is weighed; the trail tells it without a shift.
+            var now = JobDecision.OrNull(job, known, lines[i].When)?.Result;
             if (now is not null && lines[i].Kind != TrailKind.Intake)
                 lines[i] = lines[i] with { Shift = Shift(before, now, job.Engine!.ToEngine().Cylinders) };
             before = now ?? before;
         }
 
         return lines;
-    }
-
-    private static DecisionResult? Weighed(Job job, Likelihoods known, DateTime until)
-    {
-        try
-        {
-            return JobDecision.Of(job, known, until)?.Result;
-        }
-        catch (ReadingException)
-        {
-            // What can't be weighed is said where it is weighed; the trail tells it without a shift.
-            return null;
-        }
     }
 
     private static IEnumerable<TrailLine> Lines(Job job)
@@ -125,10 +112,7 @@ public static class JobTrail
 
     private static string SeenSaid(StoredObservation seen)
     {
-        var where =
-            seen.Cylinder is { } cylinder ? $", cylinder {cylinder}"
-            : seen.Wheel is { } wheel ? $", {wheel.Replace('-', ' ')}"
-            : "";
+        var where = Spoken.Where(seen.Cylinder, seen.Wheel);
         if (seen.IsReplacedPart)
             return $"Renewed before: {Likelihoods.Usual.Parts.GetValueOrDefault(seen.Word, seen.Word)}{where}.";
         if (seen.Part is { } part)

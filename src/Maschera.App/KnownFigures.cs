@@ -222,7 +222,7 @@ public sealed class KnownFigures(MascheraDb db, ReadingService readings)
         return choice.Unit is null ? null : window.In(choice);
     }
 
-    private static bool Same(string a, string b) => string.Equals(a.Trim(), b.Trim(), StringComparison.OrdinalIgnoreCase);
+    internal static bool Same(string a, string b) => string.Equals(a.Trim(), b.Trim(), StringComparison.OrdinalIgnoreCase);
 
     private static (string, string, string, string) KeyOf(StoredFigure f) =>
         (f.Kind, f.About.ToLowerInvariant(), f.Name.ToLowerInvariant(), f.State.ToLowerInvariant());

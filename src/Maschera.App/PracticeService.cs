@@ -161,21 +161,8 @@ public sealed class PracticeService(MascheraDb db, CaptureIntake intake)
         practice.SaidFault == practice.Fault && (practice.Cylinder is null || practice.SaidCylinder == practice.Cylinder);
 
     /// <summary>What the checks so far say together.</summary>
-    public static DecisionResult Weighed(StoredPractice practice)
-    {
-        var root = new JsonObject
-        {
-            ["engine"] = new JsonObject { ["cylinders"] = practice.Job!.Engine!.ToEngine().Cylinders },
-            ["complaints"] = new JsonArray(HiddenOf(practice).Complaint),
-            ["byComponent"] = true,
-        };
-        var all = StepsOf(practice).SelectMany(s => s.Evidence).ToList();
-        root["evidence"] = new JsonArray([.. all.Where(e => e["codes"] is null).Select(e => e.DeepClone())]);
-        if (all.FirstOrDefault(e => e["codes"] is not null) is { } codes)
-            root["codes"] = codes["codes"]!.DeepClone();
-        using var document = JsonDocument.Parse(root.ToJsonString());
-        return Decision.Of(document.RootElement);
-    }
+    public static DecisionResult Weighed(StoredPractice practice) =>
+        HiddenOf(practice).Weighed([.. StepsOf(practice).SelectMany(s => s.Evidence)]);
 
     /// <summary>The way the decisions would have gone to the same fault.</summary>
     public static SearchResult Shortest(StoredPractice practice) => Search.For(HiddenOf(practice), SearchWay.Decided);
@@ -197,7 +184,7 @@ public sealed class PracticeService(MascheraDb db, CaptureIntake intake)
         // The same vehicle answers the same to the same checks, in whatever order and however often they are made.
         foreach (var step in steps.Where(s => s.Check == check))
             hidden.Make(step.Check, null, step.Cylinder, part);
-        var proposed = Weighed(practice).Next.FirstOrDefault(n => n.Check == check);
+        var proposed = hidden.Weighed([.. steps.SelectMany(s => s.Evidence)]).Next.FirstOrDefault(n => n.Check == check);
         var best = proposed is { Outcomes: [var likeliest, ..] } ? likeliest.Reading : null;
         var evidence = hidden.Make(check, best, cylinder, part);
         return new(check, cylinder, minutes, SaidOf(evidence), null, evidence);
@@ -223,7 +210,7 @@ public sealed class PracticeService(MascheraDb db, CaptureIntake intake)
             minutes,
             readings.Count == 0 ? ["It could not be read."] : [.. readings.Select(r => r.Sentence)],
             id,
-            [.. readings.Where(r => !r.IsUnusable).Select(EvidenceOf)]
+            [.. readings.Where(r => !r.IsUnusable).Select(JobDecision.EvidenceOf)]
         );
     }
 
@@ -243,13 +230,6 @@ public sealed class PracticeService(MascheraDb db, CaptureIntake intake)
                 ),
             ],
         };
-    }
-
-    private static JsonObject EvidenceOf(StoredReading reading)
-    {
-        var result = JsonNode.Parse(reading.Json)!.AsObject();
-        result["reading"] = reading.Kind;
-        return result;
     }
 
     private static RigSetup SetupOf(StoredPractice practice, Engine engine, int? measured) =>

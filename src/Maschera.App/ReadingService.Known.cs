@@ -63,7 +63,8 @@ public sealed partial class ReadingService
             var row = KnownFigures
                 .Moving(db, capture.Job!.EngineId, reading.Kind, capture.Conditions.State)
                 .FirstOrDefault(f =>
-                    Same(f.Name, channels.GetValueOrDefault(roles.Value, "")) && Same(f.About, channels.GetValueOrDefault(roles.Other, ""))
+                    KnownFigures.Same(f.Name, channels.GetValueOrDefault(roles.Value, ""))
+                    && KnownFigures.Same(f.About, channels.GetValueOrDefault(roles.Other, ""))
                 );
             if (row is null || MovingWindow.Parse(row.Moves) is not { } window)
                 continue;
@@ -80,8 +81,8 @@ public sealed partial class ReadingService
         foreach (var option in reading.Options)
         foreach (var row in option.KnownOver is null ? [] : KnownFigures.Moving(db, engine, reading.Kind, capture.Conditions.State))
         {
-            var value = capture.OwnChannels.FirstOrDefault(c => Same(c.Name, row.Name));
-            var other = capture.OwnChannels.FirstOrDefault(c => Same(c.Name, row.About));
+            var value = capture.OwnChannels.FirstOrDefault(c => KnownFigures.Same(c.Name, row.Name));
+            var other = capture.OwnChannels.FirstOrDefault(c => KnownFigures.Same(c.Name, row.About));
             if (value is not null && other is not null)
                 MakeSuggested(
                     capture.Id,
@@ -98,6 +99,4 @@ public sealed partial class ReadingService
                 );
         }
     }
-
-    private static bool Same(string a, string b) => string.Equals(a, b, StringComparison.OrdinalIgnoreCase);
 }

@@ -17,11 +17,11 @@ public static class Spoken
     public static string Capital(string word) => word.Length == 0 ? "" : char.ToUpperInvariant(word[0]) + Word(word)[1..];
 
     /// <summary>A fault with where it sits.</summary>
-    public static string Fault(string fault, int? cylinder, string? wheel = null) =>
-        Word(fault)
-        + (
-            cylinder is { } c ? $", cylinder {c}"
-            : wheel is { } w ? $", {Word(w)}"
-            : ""
-        );
+    public static string Fault(string fault, int? cylinder, string? wheel = null) => Word(fault) + Where(cylinder, wheel);
+
+    /// <summary>A cylinder or wheel, with a comma before; empty for neither.</summary>
+    public static string Where(int? cylinder, string? wheel) =>
+        cylinder is { } c ? $", cylinder {c}"
+        : wheel is { } w ? $", {Word(w)}"
+        : "";
 }

@@ -20,6 +20,20 @@ public sealed class DataFolder
     /// <summary>Uploads that are not imported yet.</summary>
     public string Incoming => Path.Combine(Root, "incoming");
 
+    /// <summary>
+    /// A file for what is given out: it is written whole before it leaves, so that nobody gets half a download, and is gone once it is
+    /// closed.
+    /// </summary>
+    public FileStream Outgoing() =>
+        new(
+            Path.Combine(Incoming, $"export-{Guid.NewGuid():N}"),
+            FileMode.CreateNew,
+            FileAccess.ReadWrite,
+            FileShare.None,
+            1 << 20,
+            FileOptions.DeleteOnClose
+        );
+
     /// <summary>Clears away uploads and half exports that nobody came back to for as long as deleting can be undone.</summary>
     /// <param name="now">The present, UTC.</param>
     public void Sweep(DateTime now)

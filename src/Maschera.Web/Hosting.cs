@@ -21,6 +21,10 @@ public static class Hosting
     /// <summary>Fields of a form: the preview has six a channel, and a log may have a thousand channels.</summary>
     private const int MostFormValues = 10_000;
 
+    /// <summary>A builder that finds styles and scripts beside the program.</summary>
+    public static WebApplicationBuilder NewBuilder() =>
+        WebApplication.CreateBuilder(new WebApplicationOptions { ContentRootPath = AppContext.BaseDirectory, WebRootPath = "wwwroot" });
+
     /// <summary>Registers everything the pages need, on a data folder.</summary>
     public static void AddMaschera(this WebApplicationBuilder builder, DataFolder data)
     {

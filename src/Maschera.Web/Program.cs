@@ -30,9 +30,7 @@ async Task ServeAsync()
     using var alone = FolderLock.Take(data);
     if (words.Fresh)
         DemoData.Clear(data);
-    var builder = WebApplication.CreateBuilder(
-        new WebApplicationOptions { ContentRootPath = AppContext.BaseDirectory, WebRootPath = "wwwroot" }
-    );
+    var builder = Hosting.NewBuilder();
     builder.Host.UseSerilog(
         (_, log) =>
             log

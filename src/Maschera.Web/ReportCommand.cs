@@ -66,9 +66,7 @@ internal static class ReportCommand
     /// <summary>The file as the server gives it, from one that is up for this alone.</summary>
     private static async Task<byte[]?> ReportAsync(DataFolder data, int job)
     {
-        var builder = WebApplication.CreateBuilder(
-            new WebApplicationOptions { ContentRootPath = AppContext.BaseDirectory, WebRootPath = "wwwroot" }
-        );
+        var builder = Hosting.NewBuilder();
         builder.Host.UseSerilog((_, log) => log.MinimumLevel.Fatal());
         builder.WebHost.UseUrls("http://127.0.0.1:0");
         builder.AddMaschera(data);

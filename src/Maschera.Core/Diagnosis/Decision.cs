@@ -1,4 +1,5 @@
 using System.Text.Json;
+using System.Text.Json.Nodes;
 using Maschera.Core.Basics;
 
 namespace Maschera.Core.Diagnosis;
@@ -92,6 +93,14 @@ public sealed class Decision
     /// <summary>The same with other strengths.</summary>
     /// <exception cref="Readings.ReadingException">It is of a wrong form: one line that says what.</exception>
     public static DecisionResult Of(JsonElement root, Likelihoods known) => new Decision(new CaseFile(root, known), known).Result();
+
+    /// <summary>The same of a case that was put together here.</summary>
+    /// <exception cref="Readings.ReadingException">It is of a wrong form: one line that says what.</exception>
+    public static DecisionResult Of(JsonObject root, Likelihoods known)
+    {
+        using var document = JsonDocument.Parse(root.ToJsonString());
+        return Of(document.RootElement, known);
+    }
 
     private IEnumerable<Suspicion> Everywhere(Fault fault) =>
         fault.Place switch

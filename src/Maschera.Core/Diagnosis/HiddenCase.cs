@@ -74,6 +74,21 @@ public sealed class HiddenCase
         return new(known, random.Next(), cylinders, fault, cylinder, wheel, complaint);
     }
 
+    /// <summary>What the complaint and the evidence so far, as <see cref="Make"/> gives it, say together.</summary>
+    public DecisionResult Weighed(IReadOnlyList<JsonObject> evidence)
+    {
+        var root = new JsonObject
+        {
+            ["engine"] = new JsonObject { ["cylinders"] = Cylinders },
+            ["complaints"] = new JsonArray(Complaint),
+            ["evidence"] = new JsonArray([.. evidence.Where(e => e["codes"] is null).Select(e => e.DeepClone())]),
+            ["byComponent"] = true,
+        };
+        if (evidence.FirstOrDefault(e => e["codes"] is not null) is { } read)
+            root["codes"] = read["codes"]!.DeepClone();
+        return Decision.Of(root, _known);
+    }
+
     private static List<(string Word, double Likely)> Complaints(Likelihoods known, Fault fault) =>
         [
             .. known

@@ -1,4 +1,3 @@
-using System.Text.Json;
 using System.Text.Json.Nodes;
 
 namespace Maschera.Core.Diagnosis;
@@ -38,16 +37,16 @@ public static class Search
     /// <summary>Looks for it.</summary>
     public static SearchResult For(HiddenCase hidden, SearchWay way, double sure = Sure)
     {
-        var known = new CaseSoFar(hidden);
+        List<JsonObject> evidence = [];
         double minutes = 0;
-        var decided = known.Weighed();
+        var decided = hidden.Weighed(evidence);
         for (var made = 0; made < MostChecks && !IsSure(decided, sure); made++)
         {
             if (Next(decided, hidden, way) is not { } next)
                 break;
             minutes += next.Minutes;
-            known.Make(next);
-            decided = known.Weighed();
+            evidence.AddRange(Make(hidden, next));
+            decided = hidden.Weighed(evidence);
         }
 
         var first = decided.Suspects[0];
@@ -75,6 +74,13 @@ public static class Search
         };
     }
 
+    private static IReadOnlyList<JsonObject> Make(HiddenCase hidden, NextCheck next)
+    {
+        var part = next.Check == "swap-part" ? next.Outcomes[0].Suspect : null;
+        var best = next.Outcomes.Count > 0 ? next.Outcomes[0].Reading : null;
+        return hidden.Make(next.Check, best, next.Cylinder, part);
+    }
+
     private static int Order(string check)
     {
         var checks = Likelihoods.Usual.Checks;
@@ -82,38 +88,5 @@ public static class Search
             if (checks[i].Name == check)
                 return i;
         return checks.Count;
-    }
-
-    /// <summary>What has been found out so far, as a case.</summary>
-    private sealed class CaseSoFar(HiddenCase hidden)
-    {
-        private readonly JsonArray _evidence = [];
-        private JsonArray? _codes;
-
-        public DecisionResult Weighed()
-        {
-            var root = new JsonObject
-            {
-                ["engine"] = new JsonObject { ["cylinders"] = hidden.Cylinders },
-                ["complaints"] = new JsonArray(hidden.Complaint),
-                ["evidence"] = _evidence.DeepClone(),
-                ["byComponent"] = true,
-            };
-            if (_codes is not null)
-                root["codes"] = _codes.DeepClone();
-            using var document = JsonDocument.Parse(root.ToJsonString());
-            return Decision.Of(document.RootElement);
-        }
-
-        public void Make(NextCheck next)
-        {
-            var part = next.Check == "swap-part" ? next.Outcomes[0].Suspect : null;
-            var best = next.Outcomes.Count > 0 ? next.Outcomes[0].Reading : null;
-            foreach (var item in hidden.Make(next.Check, best, next.Cylinder, part))
-                if (item["codes"] is JsonArray codes)
-                    _codes = (JsonArray)codes.DeepClone();
-                else
-                    _evidence.Add((JsonNode)item);
-        }
     }
 }

@@ -44,6 +44,13 @@ public static class Resampling
         return channel with { Time = TimeAxis.Uniform(time.Start + step / 2, step, count), Samples = samples };
     }
 
+    /// <summary>A course thinned evenly to <paramref name="most"/> places for a picture; as it is where it is short.</summary>
+    public static T[] Thinned<T>(T[] course, int most)
+    {
+        var stride = (course.Length - 1) / most + 1;
+        return stride == 1 ? course : [.. course.Where((_, i) => i % stride == 0)];
+    }
+
     /// <summary>The value at a time as a log holds it: the last one before, the first one where there is none before.</summary>
     public static double Held(Channel channel, double seconds)
     {

@@ -150,7 +150,7 @@ public sealed class TrackingReading : ReadingOf<TrackingResult>
             Unit = desired.Unit,
             Steps = steps,
             Breaches = facts.Breaches,
-            Course = Thinned(course),
+            Course = Resampling.Thinned(course, MostPoints),
         };
     }
 
@@ -212,11 +212,5 @@ public sealed class TrackingReading : ReadingOf<TrackingResult>
             Time = TimeAxis.FromStamps([.. kept.Select(i => channel.Time[i])]),
             Samples = [.. kept.Select(i => channel.Samples[i])],
         };
-    }
-
-    private static TrackPoint[] Thinned(TrackPoint[] course)
-    {
-        var stride = (course.Length - 1) / MostPoints + 1;
-        return stride == 1 ? course : [.. course.Where((_, i) => i % stride == 0)];
     }
 }

@@ -125,7 +125,7 @@ public sealed class WindowReading : ReadingOf<WindowResult>
             KnownPercent = share,
             Worst = worst?.Worst,
             Breaches = breaches,
-            Course = Thinned(course),
+            Course = Resampling.Thinned(course, MostPoints),
         };
     }
 
@@ -260,10 +260,4 @@ public sealed class WindowReading : ReadingOf<WindowResult>
         string.Create(CultureInfo.InvariantCulture, $"{value:0.##} {unit}").TrimEnd().Replace('-', '−');
 
     private static int Finite(Channel channel) => channel.Samples.Count(float.IsFinite);
-
-    private static WindowPoint[] Thinned(WindowPoint[] course)
-    {
-        var stride = (course.Length - 1) / MostPoints + 1;
-        return stride == 1 ? course : [.. course.Where((_, i) => i % stride == 0)];
-    }
 }

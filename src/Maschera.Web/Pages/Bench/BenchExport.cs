@@ -36,10 +36,7 @@ public static class BenchExport
             return BenchMeasure.Wrong($"'{format}' is no format; there are csv, wav and bundle.");
         if (from >= to)
             return BenchMeasure.Wrong("The window ends before it begins.");
-        var channels = capture
-            .OwnChannels.Select(c => new OutgoingChannel(samples.Reader(c).Cut(from, to), c.Role, c.Expression))
-            .Where(c => c.Reader.Count > 0)
-            .ToList();
+        var channels = ChannelsOf(capture, samples, from, to);
         if (channels.Count == 0)
             return BenchMeasure.Wrong("No samples lie in this window.");
         var name =
@@ -49,9 +46,7 @@ public static class BenchExport
                 "bundle" => ".zip",
                 var f => "." + f,
             };
-        // Written to disk first: a whole file or a sentence, never half a download.
-        var path = Path.Combine(data.Incoming, $"export-{Guid.NewGuid():N}");
-        var file = new FileStream(path, FileMode.CreateNew, FileAccess.ReadWrite, FileShare.None, 1 << 20, FileOptions.DeleteOnClose);
+        var file = data.Outgoing();
         try
         {
             await Task.Run(() => Write(format, file, name, capture, channels, cancel), cancel);
@@ -89,7 +84,7 @@ public static class BenchExport
     )
     {
         if (format == "bundle")
-            BundleFile.Write(file, capture.Name, capture.TakenAt, Said(capture.Conditions), capture.Notes, channels, cancel);
+            WriteBundle(file, capture, channels, cancel);
         else if (format == "csv")
             CaptureExport.WriteCsv(file, [.. channels.Select(c => c.Reader)], cancel);
         else
@@ -98,19 +93,18 @@ public static class BenchExport
 
     /// <summary>Writes a capture with all its channels as a bundle.</summary>
     internal static void WriteBundle(Stream file, StoredCapture capture, SampleStore samples, CancellationToken cancel) =>
-        BundleFile.Write(
-            file,
-            capture.Name,
-            capture.TakenAt,
-            Said(capture.Conditions),
-            capture.Notes,
-            [
-                .. capture
-                    .OwnChannels.Select(c => new OutgoingChannel(samples.Reader(c), c.Role, c.Expression))
-                    .Where(c => c.Reader.Count > 0),
-            ],
-            cancel
-        );
+        WriteBundle(file, capture, ChannelsOf(capture, samples, null, null), cancel);
+
+    private static void WriteBundle(Stream file, StoredCapture capture, List<OutgoingChannel> channels, CancellationToken cancel) =>
+        BundleFile.Write(file, capture.Name, capture.TakenAt, Said(capture.Conditions), capture.Notes, channels, cancel);
+
+    /// <summary>A capture's channels that have samples between two times, s; null for its ends.</summary>
+    private static List<OutgoingChannel> ChannelsOf(StoredCapture capture, SampleStore samples, double? from, double? to) =>
+        [
+            .. capture
+                .OwnChannels.Select(c => new OutgoingChannel(samples.Reader(c).Cut(from, to), c.Role, c.Expression))
+                .Where(c => c.Reader.Count > 0),
+        ];
 
     private static async Task<IResult> Picture(int id, double from, double to, MascheraDb db, SampleStore samples)
     {

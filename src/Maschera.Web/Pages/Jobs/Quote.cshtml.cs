@@ -187,16 +187,8 @@ public sealed class QuoteModel(MascheraDb db, Strengths strengths) : PageModel
         Engine = job.Engine!.ToEngine();
         var readings = JobFacts.ReadingsOf(job);
         Proof = JobProof.Of(job, readings);
-        try
-        {
-            Weighed = JobDecision.Of(job, strengths.Now.Known);
-        }
-        catch (ReadingException)
-        {
-            // Said on the job's page; a quote can be written all the same.
-            Weighed = null;
-        }
-
+        // Why a job can't be weighed is said on its page; a quote can be written all the same.
+        Weighed = JobDecision.OrNull(job, strengths.Now.Known);
         ToRepeat =
         [
             .. readings

@@ -1,3 +1,4 @@
+using Maschera.App;
 using Maschera.Core.Diagnosis;
 using Maschera.Core.Engines;
 using Maschera.Store;
@@ -61,7 +62,7 @@ public sealed class SeenModel(MascheraDb db) : PageModel
             return NotFound();
         row.DeletedAt = DateTime.UtcNow;
         await db.SaveChangesAsync();
-        this.Offer($"{Spoken(row.Part ?? row.Word)} is taken back.", $"/jobs/{Id}/seen?handler=Undelete&observation={observation}");
+        this.Offer($"{Spoken.Capital(row.Part ?? row.Word)} is taken back.", $"/jobs/{Id}/seen?handler=Undelete&observation={observation}");
         return Redirect($"/jobs/{Id}/seen");
     }
 
@@ -90,19 +91,10 @@ public sealed class SeenModel(MascheraDb db) : PageModel
         return Places(true).Where(p => places.Contains(s_wheels.Contains(p.Value) ? FaultPlace.Wheel : FaultPlace.Cylinder));
     }
 
-    public string PartName(string fault) => Spoken(Parts.GetValueOrDefault(fault, fault));
+    public string PartName(string fault) => Spoken.Capital(Parts.GetValueOrDefault(fault, fault));
 
     public string SwapSaid(StoredObservation swap) =>
-        $"{PartName(swap.Part!)}{Where(swap)}: {(swap.Word == "swap-moved" ? "the fault went with it" : "it stayed")}";
-
-    /// <summary>A word for a person, with a capital.</summary>
-    public static string Spoken(string word) => char.ToUpperInvariant(word[0]) + word[1..].Replace('-', ' ');
-
-    /// <summary>Where it was, with a comma before; empty where nowhere special.</summary>
-    public static string Where(StoredObservation seen) =>
-        seen.Cylinder is { } cylinder ? $", cylinder {cylinder}"
-        : seen.Wheel is { } wheel ? $", {wheel.Replace('-', ' ')}"
-        : "";
+        $"{PartName(swap.Part!)}{Spoken.Where(swap.Cylinder, swap.Wheel)}: {(swap.Word == "swap-moved" ? "the fault went with it" : "it stayed")}";
 
     private async Task<IActionResult> NoteAsync(string? place, bool known, Action<StoredObservation> tell)
     {

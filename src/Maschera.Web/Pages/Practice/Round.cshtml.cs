@@ -17,7 +17,10 @@ public sealed class RoundModel(PracticeService practice) : PageModel
     public StoredPractice Round { get; private set; } = null!;
     public Engine Engine { get; private set; } = null!;
     public IReadOnlyList<PracticeStep> Steps { get; private set; } = [];
-    public DecisionResult Weighed { get; private set; } = null!;
+
+    /// <summary>What the checks so far say together.</summary>
+    public DecisionResult Weighed => PracticeService.Weighed(Round);
+
     public string? Problem { get; private set; }
 
     /// <summary>The decisions' own way, once the round is over.</summary>
@@ -69,7 +72,6 @@ public sealed class RoundModel(PracticeService practice) : PageModel
         Round = round;
         Engine = round.Job!.Engine!.ToEngine();
         Steps = PracticeService.StepsOf(round);
-        Weighed = PracticeService.Weighed(round);
         Shortest = round.EndedAt is null ? null : PracticeService.Shortest(round);
         return true;
     }

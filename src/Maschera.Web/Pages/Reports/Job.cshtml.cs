@@ -57,9 +57,7 @@ public sealed class JobModel(
             .Include(c => c.Job)
             .Where(c => c.JobId == id && c.DeletedAt == null)
             .ToListAsync(cancel);
-        // Written to disk first: a whole file or none, never half a download.
-        var path = Path.Combine(data.Incoming, $"report-{Guid.NewGuid():N}");
-        var file = new FileStream(path, FileMode.CreateNew, FileAccess.ReadWrite, FileShare.None, 1 << 20, FileOptions.DeleteOnClose);
+        var file = data.Outgoing();
         try
         {
             await Task.Run(() => Write(file, html, captures, cancel), cancel);
