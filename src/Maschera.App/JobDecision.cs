@@ -40,7 +40,7 @@ public static class JobDecision
         var evidence = new JsonArray([.. readings.Select(EvidenceOf), .. seen.Where(o => !o.IsReplacedPart).Select(Seen)]);
         var root = new JsonObject
         {
-            ["engine"] = new JsonObject { ["cylinders"] = engine.Cylinders },
+            ["engine"] = EngineOf(engine),
             ["complaints"] = new JsonArray([.. complaints.Select(c => (JsonNode)c)]),
             ["evidence"] = evidence,
             ["cleared"] = job.CodesClearedAt is not null,
@@ -80,6 +80,20 @@ public static class JobDecision
                 .Select(g => g.Last())
                 .OrderBy(r => r.Id),
         ];
+
+    /// <summary>What a case says of an engine: how its cylinders belong together, and whose plugs are hard to reach.</summary>
+    private static JsonObject EngineOf(Engine engine) =>
+        new()
+        {
+            ["cylinders"] = engine.Cylinders,
+            ["firingOrder"] = Listed(engine.FiringOrder),
+            ["banks"] = engine.Banks is { } banks ? new JsonArray([.. banks.Select(b => (JsonNode)Listed(b))]) : null,
+            ["plugAccess"] = engine.PlugAccess is { } plugs
+                ? new JsonObject { ["cylinders"] = Listed(plugs.Cylinders), ["minutes"] = plugs.Minutes }
+                : null,
+        };
+
+    private static JsonArray Listed(IReadOnlyList<int> cylinders) => new([.. cylinders.Select(c => (JsonNode)c)]);
 
     private static string Asked(StoredReading reading) =>
         ReadingRegistry.Find(reading.Kind)?.Identity(reading.Result!.Channels) ?? string.Join(',', reading.Result!.Channels.Values);

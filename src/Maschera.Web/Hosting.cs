@@ -66,7 +66,7 @@ public static class Hosting
         builder.WebHost.ConfigureKestrel(kestrel => kestrel.Limits.MaxRequestBodySize = null);
     }
 
-    /// <summary>What the bench asks for by script answers with a sentence where stored samples are damaged; a page shows it itself.</summary>
+    /// <summary>What the bench asks for by script answers with a sentence where samples are damaged; a page shows it itself.</summary>
     private static async Task SayDamage(HttpContext context, RequestDelegate next)
     {
         try

@@ -119,4 +119,29 @@ public sealed class EnginePageTests : IAsyncLifetime
         var answer = await _page.PostAsync($"/engines/{_engine}", $"/engines/{_engine}?handler=Delete");
         Assert.Equal(HttpStatusCode.Found, answer.StatusCode);
     }
+
+    [Fact]
+    public async Task Plugs_that_are_hard_to_reach_are_kept_shown_again_and_refused_where_there_is_no_such_cylinder()
+    {
+        var edit = $"/engines/{_engine}";
+        async Task<HttpResponseMessage> SaveAsync(string plugs, string minutes)
+        {
+            var fields = PageClient
+                .FieldsOf(await _page.ReadAsync(edit))
+                .Where(f => !f.Name.StartsWith("Form.Plug", StringComparison.Ordinal));
+            return await _page.PostAsync(edit, edit, fields.Concat([("Form.Plugs", plugs), ("Form.PlugMinutes", minutes)]));
+        }
+
+        Assert.Equal(HttpStatusCode.Found, (await SaveAsync("2 3", "45")).StatusCode);
+        var fields = PageClient.FieldsOf(await _page.ReadAsync(edit)).ToList();
+        Assert.Contains(("Form.Plugs", "2 3"), fields);
+        Assert.Contains(("Form.PlugMinutes", "45"), fields);
+        var wrong = await SaveAsync("9", "45");
+        Assert.Contains(
+            "cylinders from 1 to 4",
+            await wrong.Content.ReadAsStringAsync(TestContext.Current.CancellationToken),
+            StringComparison.Ordinal
+        );
+        Assert.Contains(("Form.Plugs", "2 3"), PageClient.FieldsOf(await _page.ReadAsync(edit)));
+    }
 }

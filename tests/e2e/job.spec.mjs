@@ -1,5 +1,5 @@
 import { expect, test } from "@playwright/test";
-import { seriousFindings } from "./pages.mjs";
+import { bench, drawer, seriousFindings } from "./pages.mjs";
 
 const gritter = async (page) => {
   await page.goto("/");
@@ -31,6 +31,22 @@ test("tabs turn by pointer, arrow and address, and the trail takes a remark", as
   await page.getByLabel(/Write into the trail/).fill("Plugs stay in: compression first");
   await page.getByRole("button", { name: "Write" }).click();
   await expect(page.getByText("“Plugs stay in: compression first”")).toBeVisible();
+  await page.getByRole("button", { name: /Delete the remark/ }).click();
+  await expect(page.getByRole("status")).toContainText("The remark is deleted");
+});
+
+test("a remark written on the bench takes its view along, and the trail draws it", async ({ page }) => {
+  await page.goto("/bench/1?from=2.4&to=3.2");
+  await bench(page).waitFor();
+  await drawer(page, "Measures");
+  await page.getByLabel("What this view shows, or rules out").fill("The third hump is the low one");
+  await page.getByRole("button", { name: "Write, with this view" }).click();
+  await expect(page.getByRole("status")).toContainText("It stands in the trail");
+  await expect(page).toHaveURL(/bench\/1\?.*from=2\.4/);
+  await page.goto("/jobs/1#trail");
+  const picture = page.getByRole("img", { name: "The view this was written at" });
+  await expect(picture).toBeVisible();
+  expect(await picture.evaluate((image) => image.decode().then(() => image.naturalWidth))).toBeGreaterThan(100);
   await page.getByRole("button", { name: /Delete the remark/ }).click();
   await expect(page.getByRole("status")).toContainText("The remark is deleted");
 });
@@ -71,5 +87,6 @@ test("a fault is looked for in the practice room with the keyboard and named", a
   await page.getByLabel("Fault").selectOption("starter-drag");
   await page.getByRole("button", { name: "That is it" }).click();
   await expect(page.getByRole("region", { name: "How it ended" })).toContainText("It was:");
-  await expect(page.getByRole("button", { name: "Another one" })).toBeVisible();
+  await page.getByRole("button", { name: "Another one" }).click();
+  await expect(page.getByText("Nothing yet but what the driver says")).toBeVisible();
 });

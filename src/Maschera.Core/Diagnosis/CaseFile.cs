@@ -16,6 +16,9 @@ internal sealed class CaseFile
     private static readonly string[] s_wheels = ["front-left", "front-right", "rear-left", "rear-right"];
 
     private readonly Likelihoods _known;
+    private readonly CylinderStructure _structure;
+    private readonly List<int> _hidden;
+    private readonly double _toReach;
     private readonly List<Finding> _findings = [];
     private readonly List<Note> _notes = [];
     private readonly HashSet<string> _done = [];
@@ -26,7 +29,9 @@ internal sealed class CaseFile
         if (root.ValueKind != JsonValueKind.Object)
             throw new ReadingException("a case is a JSON object.");
         Cylinders = CylindersOf(root);
+        _structure = new(root.TryGetProperty("engine", out var engine) ? engine : null, Cylinders);
         Minutes = MinutesOf(root);
+        (_hidden, _toReach) = PlugsOf(root);
         Cleared = root.TryGetProperty("cleared", out var cleared) && cleared.ValueKind == JsonValueKind.True;
         ByComponent = root.TryGetProperty("byComponent", out var each) && each.ValueKind == JsonValueKind.True;
         foreach (var complaint in Items(root, "complaints"))
@@ -36,6 +41,13 @@ internal sealed class CaseFile
         TakeCodes(root);
         foreach (var part in Items(root, "replaced"))
             TakeReplaced(Object(part, "replaced"));
+        foreach (
+            var named in _findings
+                .Where(f => f.IsAbnormal && f.Shared.Count > 0)
+                .Select(f => f.Cylinders)
+                .DistinctBy(c => string.Join(' ', c))
+        )
+            _notes.AddRange(_structure.Relations(named).Select(r => CylinderStructure.Told(r, named)));
     }
 
     public int Cylinders { get; }
@@ -45,6 +57,10 @@ internal sealed class CaseFile
     public bool ByComponent { get; }
 
     public IReadOnlyDictionary<string, double> Minutes { get; }
+
+    /// <summary>Minutes more to reach the plug of a cylinder.</summary>
+    public double ToReach(int? cylinder) => cylinder is { } c && _hidden.Contains(c) ? _toReach : 0;
+
     public IReadOnlyList<Finding> Findings => _findings;
     public IReadOnlyList<Note> Notes => _notes;
 
@@ -65,6 +81,21 @@ internal sealed class CaseFile
         return cylinders.ValueKind == JsonValueKind.Number && cylinders.TryGetInt32(out var count) && count is >= 1 and <= 16
             ? count
             : throw new ReadingException("engine: cylinders is a whole number from 1 to 16.");
+    }
+
+    private static (List<int> Hidden, double Minutes) PlugsOf(JsonElement root)
+    {
+        if (!root.TryGetProperty("engine", out var engine) || !engine.TryGetProperty("plugAccess", out var plugs))
+            return ([], 0);
+        if (plugs.ValueKind == JsonValueKind.Null)
+            return ([], 0);
+        var minutes = Object(plugs, "engine").TryGetProperty("minutes", out var value) ? value : default;
+        if (minutes.ValueKind != JsonValueKind.Number || !(minutes.GetDouble() is >= 0 and <= 600))
+            throw new ReadingException("engine: plugAccess has minutes from 0 to 600.");
+        return (
+            CylinderStructure.Numbers(plugs.TryGetProperty("cylinders", out var named) ? named : default, "plugAccess"),
+            minutes.GetDouble()
+        );
     }
 
     private static Dictionary<string, double> MinutesOf(JsonElement root)
@@ -131,33 +162,64 @@ internal sealed class CaseFile
             return;
         _done.Add("codes");
         var weak = _findings.Any(f => f is { IsAbnormal: true, Source: "start-conditions" } && f.Faults.ContainsKey("weak-battery"));
-        var kinds = new HashSet<string>();
-        foreach (var item in Items(root, "codes"))
-        {
-            var code =
-                (
-                    item.ValueKind == JsonValueKind.String ? item.GetString() : Word(Object(item, "codes"), "code", "codes")
-                )?.ToUpperInvariant() ?? "";
-            if (_known.Code(code) is not { } meant)
-            {
-                _notes.Add(new("unknown-code", $"What {code} speaks for is not known here; it weighs nothing."));
-                continue;
-            }
-
-            if (meant.Cylinder > Cylinders)
-                throw new ReadingException($"codes: {code} names cylinder {meant.Cylinder}, but the engine has {Cylinders}.");
-            var further = !kinds.Add(string.Join(' ', meant.Faults.Keys) + meant.Cylinder);
-            var weight =
-                weak && !code.StartsWith("P056", StringComparison.Ordinal) ? OnWeakBattery
-                : further ? FurtherCode
-                : 1;
-            List<int> cylinders = meant.Cylinder is { } own ? [own] : [];
-            _findings.Add(new("codes", $"{code} is set.", true, meant.Faults, cylinders, Weight: weight));
-        }
-
-        if (weak && kinds.Count > 0)
+        List<SetCode> set = [.. Items(root, "codes").Select(CodeOf).OfType<SetCode>()];
+        foreach (var kind in set.GroupBy(c => c.Faults).Select(g => g.ToList()))
+            TakeKind(kind, weak);
+        if (weak && set.Count > 0)
             _notes.Add(new("codes-on-weak-battery", "The battery was weak while cranking: codes of other modules set then weigh little."));
         ManySupplies();
+    }
+
+    private sealed record SetCode(string Code, IReadOnlyDictionary<string, double> Faults, int? Cylinder);
+
+    /// <summary>A code that is set; null, with a note, for one that is not known.</summary>
+    private SetCode? CodeOf(JsonElement item)
+    {
+        var word = item.ValueKind == JsonValueKind.String ? item.GetString() : Word(Object(item, "codes"), "code", "codes");
+        var code = word?.ToUpperInvariant() ?? "";
+        if (_known.Code(code) is not { } meant)
+        {
+            _notes.Add(new("unknown-code", $"What {code} speaks for is not known here; it weighs nothing."));
+            return null;
+        }
+
+        return meant.Cylinder > Cylinders
+            ? throw new ReadingException($"codes: {code} names cylinder {meant.Cylinder}, but the engine has {Cylinders}.")
+            : new(code, meant.Faults, meant.Cylinder);
+    }
+
+    /// <summary>Codes of one kind: those of several cylinders are one finding, others of the kind say little that the first did not.</summary>
+    private void TakeKind(List<SetCode> kind, bool weak)
+    {
+        double Weight(SetCode code, double usual) =>
+            weak && !code.Code.StartsWith("P056", StringComparison.Ordinal) ? OnWeakBattery : usual;
+        var first = kind.DistinctBy(c => c.Cylinder).ToList();
+        List<int> cylinders = [.. first.Select(c => c.Cylinder).OfType<int>()];
+        var are = first.Count == 1 ? "is" : "are";
+        _findings.Add(
+            new(
+                "codes",
+                $"{string.Join(", ", first.Select(c => c.Code))} {are} set.",
+                true,
+                kind[0].Faults,
+                cylinders,
+                Weight: Weight(kind[0], 1)
+            )
+            {
+                Shared = EvidenceReader.SharedBy(_known, _structure, kind[0].Faults, cylinders),
+            }
+        );
+        foreach (var code in kind.Except(first))
+            _findings.Add(
+                new(
+                    "codes",
+                    $"{code.Code} is set.",
+                    true,
+                    code.Faults,
+                    code.Cylinder is { } c ? [c] : [],
+                    Weight: Weight(code, FurtherCode)
+                )
+            );
     }
 
     /// <summary>Several sensors of one supply that complain together point at the supply.</summary>
@@ -202,7 +264,9 @@ internal sealed class CaseFile
         if (verdict is null || ReadingRegistry.Find(reading) is not { } kind || kind.Verdicts.All(v => v.Word != verdict))
             _notes.Add(new("unknown-evidence", $"'{reading}' with the verdict '{verdict}' is not known and weighs nothing."));
         else if (verdict != Verdict.UnusableWord)
-            foreach (var finding in new EvidenceReader(_known, Cylinders, Cleared, s_wheels).Read(item, reading, verdict, _done))
+            foreach (
+                var finding in new EvidenceReader(_known, Cylinders, _structure, Cleared, s_wheels).Read(item, reading, verdict, _done)
+            )
                 _findings.Add(finding);
     }
 

@@ -59,12 +59,13 @@ public sealed class Decision
     private const double SomethingElse = 0.06,
         TwoAtOnce = 0.02;
 
+    /// <summary>The same part at a second cylinder is oftener at fault too: it is as old.</summary>
+    private const double SameAtTwo = 0.1;
+
     /// <summary>A fault whose part was replaced is so much less likely, but not gone.</summary>
     private const double AfterReplacing = 0.15;
 
-    /// <summary>Two faults are tried together where each explains a finding so well; at most so many.</summary>
-    private const double Explains = 0.3;
-
+    /// <summary>Two faults are tried together where each explains a finding; at most so many.</summary>
     private const int MostInPairs = 40;
 
     /// <summary>Ruled out: less likely than this, with a finding that the fault would have shown otherwise.</summary>
@@ -133,7 +134,7 @@ public sealed class Decision
         var other = SomethingElse * findings.Aggregate(1.0, (p, f) => p * f.With(null));
         var inPairs = Enumerable
             .Range(0, _all.Count)
-            .Where(i => findings.Any(f => f.IsAbnormal && f.Source != "complaint" && f.With(_all[i]) >= Explains))
+            .Where(i => findings.Any(f => f.Source != "complaint" && f.IsExplainedBy(_all[i])))
             .OrderByDescending(i => shares[i])
             .Take(MostInPairs)
             .ToList();
@@ -142,13 +143,8 @@ public sealed class Decision
         for (var b = a + 1; b < inPairs.Count; b++)
         {
             var (one, two) = (_all[inPairs[a]], _all[inPairs[b]]);
-            if (one.Fault.Name == two.Fault.Name)
-                continue;
-            var likely = findings.Aggregate(
-                1.0,
-                (p, f) => p * (f.IsAbnormal ? Math.Max(f.With(one), f.With(two)) : Math.Min(f.With(one), f.With(two)))
-            );
-            var both = TwoAtOnce * Prior(one) / whole * Prior(two) * likely;
+            var likely = findings.Aggregate(1.0, (p, f) => p * f.With(one, two));
+            var both = (one.Fault == two.Fault ? SameAtTwo : TwoAtOnce) * Prior(one) / whole * Prior(two) * likely;
             alone[inPairs[a]] += both / 2;
             alone[inPairs[b]] += both / 2;
         }
@@ -185,13 +181,8 @@ public sealed class Decision
             suspect.Cylinder,
             suspect.Wheel,
             _single[index],
-            [.. _case.Findings.Where(f => f.IsAbnormal ? f.With(suspect) >= Explains : Against(f) > 1.3).Select(f => f.Text).Distinct()],
-            [
-                .. _case
-                    .Findings.Where(f => f.IsAbnormal ? f.With(suspect) <= 2 * Finding.Accident : f.With(suspect) < 0.6)
-                    .Select(f => f.Text)
-                    .Distinct(),
-            ]
+            [.. _case.Findings.Where(f => f.IsAbnormal ? f.IsExplainedBy(suspect) : Against(f) > 1.3).Select(f => f.Text).Distinct()],
+            [.. _case.Findings.Where(f => f.IsAbnormal ? f.IsAgainst(suspect) : f.With(suspect) < 0.6).Select(f => f.Text).Distinct()]
         );
     }
 
@@ -215,5 +206,5 @@ public sealed class Decision
     }
 
     private bool IsExplained(int first, double other) =>
-        other <= 0.3 && _case.Findings.Where(f => f.IsAbnormal && f.Weight >= 0.5).All(f => f.With(_all[first]) > 2 * Finding.Accident);
+        other <= 0.3 && _case.Findings.Where(f => f.IsAbnormal && f.Weight >= 0.5).All(f => !f.IsAgainst(_all[first]));
 }

@@ -3,12 +3,15 @@ using System.Text.Json;
 namespace Maschera.Core.Diagnosis;
 
 /// <summary>Turns a reading's result, whole or cut down, into findings.</summary>
-internal sealed class EvidenceReader(Likelihoods known, int cylinders, bool cleared, string[] wheels)
+internal sealed class EvidenceReader(Likelihoods known, int cylinders, CylinderStructure structure, bool cleared, string[] wheels)
 {
     /// <summary>A cylinder's misfire counter from which it speaks, and how much a module's own pass weighs.</summary>
     private const int Counts = 20;
 
     private const double PassWeight = 0.5;
+
+    /// <summary>A channel that looks as it should may still be a little off; so much speaks against its sensor's faults.</summary>
+    private const double PlausibleWeight = 0.6;
 
     private static readonly string[] s_normal =
     [
@@ -46,6 +49,20 @@ internal sealed class EvidenceReader(Likelihoods known, int cylinders, bool clea
             yield break;
         foreach (var finding in Findings(item, reading, verdict, verdicts))
             yield return finding;
+        foreach (var finding in reading == "plausibility" && s_normal.Contains(verdict) ? EachPlausible(item, verdict, done) : [])
+            yield return finding;
+    }
+
+    /// <summary>A log without a fault speaks for each sensor in it.</summary>
+    private IEnumerable<Finding> EachPlausible(JsonElement item, string verdict, HashSet<string> done)
+    {
+        var text = Text(item, "plausibility", verdict);
+        foreach (var key in ChannelNames(item).Select(known.Subject).OfType<string>().Select(s => $"plausibility/{s}").Distinct())
+        {
+            done.Add(key);
+            if (known.Verdicts(key) is { } verdicts)
+                yield return new("plausibility", text, false, Together(verdicts), [], Weight: PlausibleWeight);
+        }
     }
 
     private IEnumerable<Finding> Findings(
@@ -67,12 +84,32 @@ internal sealed class EvidenceReader(Likelihoods known, int cylinders, bool clea
         foreach (var word in words)
             if (verdicts.TryGetValue(word, out var faults))
                 foreach (var place in Places(item, reading, word))
-                    yield return new(reading, text, true, faults, place.Cylinders, place.Wheel) { ByAccident = known.Accident(reading) };
+                    yield return new(reading, text, true, faults, place.Cylinders, place.Wheel)
+                    {
+                        ByAccident = known.Accident(reading),
+                        Shared = SharedBy(known, structure, faults, place.Cylinders),
+                        // The likelihoods of a verdict of several are told for several.
+                        Further = word.StartsWith("several", StringComparison.Ordinal) ? 1 : Finding.FurtherByAccident,
+                    };
         // A gate that is met speaks against what would have shut it.
         foreach (var met in reading == "start-conditions" ? Met(item).Except(words) : [])
             if (verdicts.TryGetValue(met, out var faults))
                 yield return new(reading, $"{met.Replace('-', ' ')} is met.", false, faults, []);
     }
+
+    /// <summary>Of the faults that show a finding those that these cylinders share.</summary>
+    public static Dictionary<string, double> SharedBy(
+        Likelihoods known,
+        CylinderStructure structure,
+        IReadOnlyDictionary<string, double> faults,
+        IReadOnlyList<int> named
+    ) =>
+        structure
+            .Relations(named)
+            .SelectMany(r => known.Shared(r))
+            .Where(s => faults.ContainsKey(s.Key))
+            .GroupBy(s => s.Key)
+            .ToDictionary(g => g.Key, g => g.Max(s => s.Value));
 
     /// <summary>How likely any of the abnormal verdicts would have been.</summary>
     private static Dictionary<string, double> Together(IReadOnlyDictionary<string, Dictionary<string, double>> verdicts) =>
@@ -115,18 +152,18 @@ internal sealed class EvidenceReader(Likelihoods known, int cylinders, bool clea
     private string? Circuit(JsonElement item)
     {
         var faulty = Items(item, "wires").Where(w => Word(w, "state") is not ("sound" or "not-measured")).ToList();
-        if (
-            faulty.Any(w =>
-                Word(w, "wire")?.Contains("5v", StringComparison.OrdinalIgnoreCase) == true
-                && Word(w, "state")!.StartsWith("short", StringComparison.Ordinal)
-            )
-        )
+        if (faulty.Exists(w => IsSupply(w) && Word(w, "state")!.StartsWith("short", StringComparison.Ordinal)))
+            return "supply";
+        var wires = Items(item, "wires").ToList();
+        if (faulty.Count == 0 && wires.Count > 0 && wires.TrueForAll(IsSupply))
             return "supply";
         var about = Word(item, "component") ?? string.Join(' ', Items(item, "wires").Select(w => Word(w, "text"))) + Word(item, "sentence");
         // A ground or a plain supply of something that no fault is known of speaks for none.
         var isShort = faulty.Count == 0 || faulty.Any(w => Word(w, "wire") is not ("ground" or "supply"));
         return known.Subject(about) ?? (isShort ? "signal" : null);
     }
+
+    private static bool IsSupply(JsonElement wire) => Word(wire, "wire")?.Contains("5v", StringComparison.OrdinalIgnoreCase) == true;
 
     private static IEnumerable<string> WordsOf(JsonElement item, string reading, string verdict)
     {
@@ -199,17 +236,21 @@ internal sealed class EvidenceReader(Likelihoods known, int cylinders, bool clea
         Word(item, "sentence") is { Length: > 0 } said ? said : $"{reading.Replace('-', ' ')}: {verdict.Replace('-', ' ')}.";
 
     private static string Channels(JsonElement item) =>
+        ChannelNames(item) is { Count: > 0 } names ? string.Join(' ', names) : Word(item, "command") ?? "";
+
+    /// <summary>The command first.</summary>
+    private static List<string> ChannelNames(JsonElement item) =>
         item.TryGetProperty("channels", out var channels) && channels.ValueKind == JsonValueKind.Object
-            ? string.Join(
-                ' ',
-                channels
+            ?
+            [
+                .. channels
                     .EnumerateObject()
                     // The other side's sensor is only held against this one.
                     .Where(c => c.Value.ValueKind == JsonValueKind.String && c.Name != "other")
                     .OrderBy(c => c.Name == "command" ? 0 : 1)
-                    .Select(c => c.Value.GetString())
-            )
-            : Word(item, "command") ?? "";
+                    .Select(c => c.Value.GetString()!),
+            ]
+            : [];
 
     private static IEnumerable<JsonElement> Items(JsonElement item, string name) =>
         item.TryGetProperty(name, out var list) && list.ValueKind == JsonValueKind.Array

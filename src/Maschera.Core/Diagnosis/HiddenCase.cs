@@ -122,7 +122,7 @@ public sealed class HiddenCase
         var readings = _known.Checks.First(c => c.Name == check).Readings.Where(r => _known.Verdicts(r) is not null).ToList();
         if (check is not ("look" or "leak-down" or "borescope" or "drive-log"))
             readings = readings.Where(r => r == (best ?? readings[0])).ToList();
-        return [.. readings.Select(r => Read(r, cylinder))];
+        return [.. HiddenEvidence.OneLog([.. readings.Select(r => Read(r, cylinder))])];
     }
 
     /// <summary>A check answers the same in whatever order checks are made: each time it has chances of its own (FNV-1a).</summary>

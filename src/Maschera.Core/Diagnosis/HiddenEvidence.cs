@@ -25,6 +25,12 @@ internal static class HiddenEvidence
         "sound",
     ];
 
+    /// <summary>Conditions of a start, in the order in which they are asked for.</summary>
+    private static readonly string[] s_gates = ["battery", "speed", "rail-pressure", "sync", "fuel-command", "immobiliser"];
+
+    /// <summary>What a drive log holds.</summary>
+    private static readonly string[] s_logged = ["airflow", "boost", "fuel", "throttle", "crank", "cam"];
+
     private static readonly string[] s_atCylinder =
     [
         "air-at-intake",
@@ -100,6 +106,9 @@ internal static class HiddenEvidence
                 break;
             case "plausibility":
                 item["findings"] = verdict.Length == 0 ? [] : List(Implausible(subject!));
+                item["channels"] = new JsonObject(
+                    s_logged.Select((s, i) => KeyValuePair.Create($"{i}", (JsonNode?)ComponentOf(s, null, null)))
+                );
                 break;
             case "circuit":
                 Wires(item, subject!, verdict, cylinder, wheel);
@@ -110,21 +119,27 @@ internal static class HiddenEvidence
         }
     }
 
+    /// <summary>One log is judged once: what is implausible, or all its channels as plausible.</summary>
+    public static IEnumerable<JsonObject> OneLog(IReadOnlyList<JsonObject> made)
+    {
+        var logs = made.Where(e => (string?)e["reading"] == "plausibility").ToList();
+        var kept = logs.Where(e => e["findings"]!.AsArray().Count > 0).DefaultIfEmpty(logs.FirstOrDefault()).OfType<JsonObject>();
+        return made.Except(logs).Concat(kept);
+    }
+
     private static JsonArray List(JsonNode item) => new(item);
 
+    /// <summary>The first condition that is missing; those before it are met.</summary>
     private static void Shut(JsonObject item, string gate)
     {
+        var first = gate == "no-speed" ? "speed" : gate;
         item["verdict"] = "missing";
-        item["first"] = gate == "no-speed" ? "speed" : gate;
+        item["first"] = first;
+        var missing = new JsonObject { ["condition"] = first, ["state"] = "missing" };
         if (gate == "no-speed")
-            item["conditions"] = List(
-                new JsonObject
-                {
-                    ["condition"] = "speed",
-                    ["state"] = "missing",
-                    ["figure"] = 0,
-                }
-            );
+            missing["figure"] = 0;
+        var met = s_gates.TakeWhile(g => g != first).Select(g => (JsonNode)new JsonObject { ["condition"] = g, ["state"] = "met" });
+        item["conditions"] = new JsonArray([.. met, missing]);
     }
 
     private static JsonObject Implausible(string subject) =>
@@ -140,14 +155,16 @@ internal static class HiddenEvidence
         item["component"] = subject is "supply" or "signal" ? "" : ComponentOf(subject, cylinder, wheel);
         if (subject is not ("supply" or "signal"))
             item["cylinder"] = subject == "injector" ? cylinder : null;
-        if (verdict.Length > 0)
-            item["wires"] = List(
-                new JsonObject
-                {
-                    ["wire"] = subject == "supply" ? "5v" : "signal",
-                    ["state"] = subject == "supply" ? "short-to-ground" : "open",
-                }
-            );
+        item["wires"] = List(
+            new JsonObject
+            {
+                ["wire"] = subject == "supply" ? "5v" : "signal",
+                ["state"] =
+                    verdict.Length == 0 ? "sound"
+                    : subject == "supply" ? "short-to-ground"
+                    : "open",
+            }
+        );
     }
 
     /// <summary>A name that the words of the subject know.</summary>

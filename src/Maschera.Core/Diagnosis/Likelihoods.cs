@@ -39,6 +39,7 @@ public sealed partial class Likelihoods
     private const string SeenPrefix = "seen/";
 
     private readonly Dictionary<string, double> _accidents = [];
+    private readonly Dictionary<string, Dictionary<string, double>> _shared = [];
 
     /// <summary>A pattern that somebody typed may take so long on a code, no longer.</summary>
     private static readonly TimeSpan s_patience = TimeSpan.FromMilliseconds(50);
@@ -140,6 +141,9 @@ public sealed partial class Likelihoods
     /// <summary>How likely a reading's abnormal verdict is with a fault that does not explain it.</summary>
     public double Accident(string reading) => _accidents.GetValueOrDefault(reading, Diagnosis.Finding.Accident);
 
+    /// <summary>Faults that cylinders of a relation share, with how likely a finding that names just them is with each.</summary>
+    public IReadOnlyDictionary<string, double> Shared(string relation) => _shared.GetValueOrDefault(relation, []);
+
     /// <summary>What a column, a command or a component speaks of; null for nothing known.</summary>
     public string? Subject(string text) => _subjects.Find(s => s.Words.IsMatch(text)).Name;
 
@@ -211,6 +215,9 @@ public sealed partial class Likelihoods
                 break;
             case "hookup":
                 _hookUps[words[1]] = halves[1];
+                break;
+            case "shared":
+                _shared[words[1]] = Pairs(halves[1]);
                 break;
             case "accident":
                 _accidents[words[1]] = double.Parse(words[2], CultureInfo.InvariantCulture);

@@ -1,3 +1,5 @@
+using System.Globalization;
+
 namespace Maschera.Core.Diagnosis;
 
 /// <summary>What to check next: expected information about the suspects, for the minutes it takes.</summary>
@@ -22,7 +24,10 @@ internal sealed class NextChecks(Likelihoods known, CaseFile file, IReadOnlyList
         SwapShows = 0.9;
 
     /// <summary>Checks of one component at a time.</summary>
-    private static readonly string[] s_byComponent = ["circuit", "actuator-response", "pulse-count"];
+    private static readonly string[] s_byComponent = ["circuit", "supply-voltages", "actuator-response", "pulse-count"];
+
+    /// <summary>Checks of one cylinder through its plug's hole, or with a part beside it.</summary>
+    private static readonly string[] s_plugOut = ["in-cylinder-pressure", "leak-down", "borescope", "swap-part"];
 
     private static readonly string[] s_swapped = ["ignition-coil", "spark-plug", "injector-restricted"];
 
@@ -54,15 +59,21 @@ internal sealed class NextChecks(Likelihoods known, CaseFile file, IReadOnlyList
 
     private static string Base(string reading) => reading.Split('/')[0];
 
-    private double Minutes(string check, double usual) => file.Minutes.GetValueOrDefault(check, usual);
+    /// <summary>As the workshop says or as usual, and what it takes to reach the plug of that cylinder where that is out.</summary>
+    private double Minutes(string check, double usual, int? cylinder = null) =>
+        file.Minutes.GetValueOrDefault(check, usual) + (s_plugOut.Contains(check) ? file.ToReach(cylinder) : 0);
 
     private NextCheck? Of(Check check)
     {
         if (check.Name == "codes")
             return new("codes", null, Minutes("codes", check.Minutes), 0.3, "Read the codes first: it costs next to nothing.", []);
-        var own = check.Name == "in-cylinder-pressure" ? MostSuspected() : null;
-        if (check.Name == "in-cylinder-pressure" && own is null)
-            return null;
+        if (check.Name == "in-cylinder-pressure")
+            return Suspected().Select(c => At(check, c)).OfType<NextCheck>().MaxBy(n => n.Bits / n.Minutes);
+        return At(check, null);
+    }
+
+    private NextCheck? At(Check check, int? own)
+    {
         var bits = check
             .Readings.Where(r => known.Verdicts(r) is not null && !IsMade(check, r))
             .Select(r => (Reading: r, Bits: Bits(r, own)))
@@ -75,8 +86,21 @@ internal sealed class NextChecks(Likelihoods known, CaseFile file, IReadOnlyList
         var text = LeaksSomewhere(check.Name)
             ? "pressure hold again with the supply shut: which way it goes."
             : Text(check.Name, best, own);
-        return new(check.Name, own, Minutes(check.Name, check.Minutes), sum, text, Foreseen(check, [.. bits], own));
+        var plug = own ?? Suspected().Select(c => (int?)c).FirstOrDefault();
+        return new(
+            check.Name,
+            own,
+            Minutes(check.Name, check.Minutes, plug),
+            sum,
+            text + Reach(check.Name, plug),
+            Foreseen(check, [.. bits], own)
+        );
     }
+
+    private string Reach(string check, int? cylinder) =>
+        s_plugOut.Contains(check) && file.ToReach(cylinder) is > 0 and var more
+            ? $" Its plug is hard to reach: {more.ToString("0", CultureInfo.InvariantCulture)} minutes of it."
+            : "";
 
     private static string Text(string check, string best, int? cylinder)
     {
@@ -87,16 +111,21 @@ internal sealed class NextChecks(Likelihoods known, CaseFile file, IReadOnlyList
             : $"{name} separates the suspects best.";
     }
 
-    /// <summary>The cylinder whose faults are likeliest together.</summary>
-    private int? MostSuspected() =>
-        all.Select((s, i) => (s.Cylinder, Share: shares[i]))
+    /// <summary>
+    /// The cylinder whose faults are likeliest together; where its plug is hard to reach also the likeliest of those that are not.
+    /// </summary>
+    private List<int> Suspected()
+    {
+        var order = all.Select((s, i) => (s.Cylinder, Share: shares[i]))
             .Where(s => s.Cylinder is not null)
-            .GroupBy(s => s.Cylinder)
-            .Select(g => (g.Key, Share: g.Sum(s => s.Share)))
+            .GroupBy(s => s.Cylinder!.Value)
+            .Select(g => (Cylinder: g.Key, Share: g.Sum(s => s.Share)))
             .Where(g => g.Share > 0.01)
             .OrderByDescending(g => g.Share)
-            .Select(g => g.Key)
-            .FirstOrDefault();
+            .Select(g => g.Cylinder)
+            .ToList();
+        return [.. order.Take(1).Concat(order.Where(c => file.ToReach(c) < file.ToReach(order[0])).Take(1))];
+    }
 
     private NextCheck? Swap()
     {
@@ -115,9 +144,9 @@ internal sealed class NextChecks(Likelihoods known, CaseFile file, IReadOnlyList
         return new(
             "swap-part",
             all[best].Cylinder,
-            Minutes("swap-part", SwapMinutes),
+            Minutes("swap-part", SwapMinutes, cylinder),
             Math.Max(0, bits),
-            $"Swap what {part} would mean and see whether the fault goes with it.",
+            $"Swap what {part} would mean and see whether the fault goes with it.{Reach("swap-part", cylinder)}",
             [new("seen/swap-moved", "present", cylinder, moved, fault, cylinder, Math.Min(0.99, shares[best] * SwapShows / moved))]
         );
     }

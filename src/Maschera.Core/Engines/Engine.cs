@@ -26,6 +26,9 @@ public sealed record CamDrive(string Kind, int CrankTeeth)
     public double DegreesPerTooth => 360.0 / CrankTeeth;
 }
 
+/// <summary>Plugs that something lies over, as the intake over one bank, and how many minutes more it takes to reach one.</summary>
+public sealed record PlugAccess(IReadOnlyList<int> Cylinders, double Minutes);
+
 /// <summary>Valve events in degrees after firing TDC, 0-720.</summary>
 public sealed record ValveTiming(double Evo, double Evc, double Ivo, double Ivc);
 
@@ -78,6 +81,9 @@ public sealed record Engine
 
     /// <summary>How it sits in the vehicle; null where nobody said.</summary>
     public Mounting? Mounting { get; init; }
+
+    /// <summary>Plugs that are hard to reach; null where none is.</summary>
+    public PlugAccess? PlugAccess { get; init; }
 
     /// <summary>The cam sensor's edges on a known-good engine; null where none is stored.</summary>
     public IReadOnlyList<CamEdge>? CamPattern { get; init; }

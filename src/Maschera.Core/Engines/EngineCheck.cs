@@ -31,6 +31,7 @@ internal sealed class EngineCheck(Engine engine)
                 nameof(engine.Mounting),
                 "Lengthwise the first end is front or rear and the first bank left or right; crosswise it is the other way round."
             );
+        CheckPlugs();
         return _problems;
     }
 
@@ -73,6 +74,16 @@ internal sealed class EngineCheck(Engine engine)
         var all = banks.SelectMany(bank => bank ?? []).ToList();
         if (all.Count != engine.Cylinders || all.Distinct().Count() != all.Count || all.Any(c => c < 1 || c > engine.Cylinders))
             Add(nameof(engine.Banks), "The banks together hold every cylinder once.");
+    }
+
+    private void CheckPlugs()
+    {
+        if (engine.PlugAccess is not { } plugs)
+            return;
+        if (plugs.Cylinders is not { Count: > 0 } named || named.Any(c => c < 1 || c > engine.Cylinders))
+            Add(nameof(engine.PlugAccess), $"Say whose plugs are hard to reach: cylinders from 1 to {engine.Cylinders}.");
+        else if (plugs.Minutes is not (> 0 and <= 600))
+            Add(nameof(engine.PlugAccess), "Reaching a plug takes up to 600 minutes more.");
     }
 
     private void CheckWheel()

@@ -13,6 +13,9 @@ namespace Maschera.Web.Pages.Engines;
 /// <summary>Enters or changes an engine; whatever is wrong is said beside its field.</summary>
 public sealed class EditModel(MascheraDb db) : PageModel
 {
+    /// <summary>An intake manifold off and on again, minutes, where nobody says how long it takes.</summary>
+    private const double UsualToReach = 60;
+
     private static readonly char[] s_between = [' ', ',', ';', '-', '–'];
 
     /// <summary>The fields as typed.</summary>
@@ -37,6 +40,8 @@ public sealed class EditModel(MascheraDb db) : PageModel
         public string? Valves { get; set; }
         public string? FirstEnd { get; set; }
         public string? FirstBank { get; set; }
+        public string? Plugs { get; set; }
+        public string? PlugMinutes { get; set; }
     }
 
     [BindProperty(SupportsGet = true)]
@@ -49,7 +54,8 @@ public sealed class EditModel(MascheraDb db) : PageModel
     public Engine Typed { get; private set; } = new();
 
     public IReadOnlyList<Engine> Layouts => EngineCatalogue.Layouts;
-    public bool HasDetails => Form.Teeth is not null || Form.BoreMm is not null || Form.Valves is not null || Form.FirstEnd is not null;
+    public bool HasDetails =>
+        Form.Teeth is not null || Form.BoreMm is not null || Form.Valves is not null || Form.FirstEnd is not null || Form.Plugs is not null;
 
     public async Task<IActionResult> OnGetAsync(string? layout)
     {
@@ -147,6 +153,13 @@ public sealed class EditModel(MascheraDb db) : PageModel
             Mounting = string.IsNullOrEmpty(Form.FirstEnd)
                 ? null
                 : new Mounting(Form.FirstEnd, string.IsNullOrEmpty(Form.FirstBank) ? null : Form.FirstBank),
+            PlugAccess =
+                string.IsNullOrWhiteSpace(Form.Plugs) && string.IsNullOrWhiteSpace(Form.PlugMinutes)
+                    ? null
+                    : new PlugAccess(
+                        [.. (Numbers("Plugs", Form.Plugs) ?? []).Select(n => (int)n)],
+                        Number("PlugMinutes", Form.PlugMinutes) ?? UsualToReach
+                    ),
             ValveTiming = valves is { Count: 4 } ? new ValveTiming(valves[0], valves[1], valves[2], valves[3]) : null,
         };
     }
@@ -194,6 +207,7 @@ public sealed class EditModel(MascheraDb db) : PageModel
             "FiringAngles" => "0 180 360 540",
             "Banks" => "1 2 3 / 4 5 6",
             "Valves" => "134 372 348 588",
+            "Plugs" => "4 5 6",
             _ => "2",
         };
 
@@ -221,6 +235,8 @@ public sealed class EditModel(MascheraDb db) : PageModel
             CompressionRatio = Text(e.Geometry?.CompressionRatio),
             FirstEnd = e.Mounting?.FirstEnd,
             FirstBank = e.Mounting?.FirstBank,
+            Plugs = e.PlugAccess is { } plugs ? string.Join(" ", plugs.Cylinders) : null,
+            PlugMinutes = Text(e.PlugAccess?.Minutes),
             Valves = e.ValveTiming is { } v ? $"{Text(v.Evo)} {Text(v.Evc)} {Text(v.Ivo)} {Text(v.Ivc)}" : null,
         };
     }

@@ -94,7 +94,8 @@ public sealed class SeenModel(MascheraDb db) : PageModel
     public string PartName(string fault) => Spoken.Capital(Parts.GetValueOrDefault(fault, fault));
 
     public string SwapSaid(StoredObservation swap) =>
-        $"{PartName(swap.Part!)}{Spoken.Where(swap.Cylinder, swap.Wheel)}: {(swap.Word == "swap-moved" ? "the fault went with it" : "it stayed")}";
+        $"{PartName(swap.Part!)}{Spoken.Where(swap.Cylinder, swap.Wheel)}: "
+        + (swap.Word == "swap-moved" ? "the fault went with it" : "it stayed");
 
     private async Task<IActionResult> NoteAsync(string? place, bool known, Action<StoredObservation> tell)
     {

@@ -88,14 +88,6 @@ function press(event: PointerEvent, lane: LaneView) {
   if (tapping) {
     const take = tapping;
     stop();
-    // A remark for the trail takes the view along as it stands when it is sent.
-    document.addEventListener("submit", (event) => {
-      const form = event.target as HTMLElement;
-      if (!form.matches("[data-with-view]")) return;
-      const here = new URL(address(), location.href);
-      form.querySelector<HTMLInputElement>("[name=address]")!.value = here.pathname + here.search;
-    });
-
     setMode("move");
     take(lane.shown[0].channel, at(event.clientX));
     return;
@@ -235,6 +227,13 @@ const keys: Record<string, string> = {
   Escape: "move",
 };
 
+// A remark for the trail takes the view along as it stands when it is sent.
+document.addEventListener("submit", (event) => {
+  const form = event.target as HTMLElement;
+  if (!form.matches("[data-with-view]")) return;
+  const here = new URL(address(), location.href);
+  form.querySelector<HTMLInputElement>("[name=address]")!.value = here.pathname + here.search;
+});
 document.addEventListener("click", (event) => {
   const button = (event.target as HTMLElement).closest<HTMLElement>("[data-view], button[data-mode]");
   const name = button?.dataset.view ?? button?.dataset.mode;
