@@ -77,7 +77,7 @@ public sealed record CustomerReport(
     {
         List<string> shown = best is null ? [] : [best.Sentence];
         if (job.FoundFault is { } found)
-            return [$"{known.Plain(found, job.FoundCylinder)}.", .. shown];
+            return [$"{known.Plain(found, job.FoundCylinder, job.FoundWheel)}.", .. shown];
         if (lead is null || !JobFacts.ReadingsOf(job).Any(r => !JobProof.IsAfterRepair(job, r)))
             return ["Nothing is measured yet that would tell what it is."];
         var plain = known.Plain(lead.Fault, lead.Cylinder, lead.Wheel);
@@ -113,7 +113,7 @@ public sealed record CustomerReport(
         if (job.Work.Exists(w => w.DeletedAt is null))
         {
             var cured = job.Work.FirstOrDefault(w => w is { DeletedAt: null, Fault: not null });
-            var because = cured is null ? "" : $", because: {Lower(known.Plain(cured.Fault!, cured.Cylinder))}";
+            var because = cured is null ? "" : $", because: {Lower(known.Plain(cured.Fault!, cured.Cylinder, cured.Wheel))}";
             return job.Work.Exists(w => w is { DeletedAt: null, FittedAt: not null })
                 ? $"This was renewed and done{because}."
                 : $"This is to be renewed and done{because}.";

@@ -74,6 +74,7 @@ public sealed partial class DemoData
             }
         );
         gritter.FoundFault = "boost-leak";
+        gritter.FoundAt = start.AddHours(28);
         db.SaveChanges();
         Drive(gritter, "Road test, the same hill, new hose", false, start.AddHours(27));
     }

@@ -20,8 +20,8 @@ public static class JobSteps
     ];
 
     /// <summary>
-    /// True for each step that has left something behind: intake, usable readings (load those of captures that are there), a closed
-    /// job.
+    /// True for each step that has left something behind: intake, usable readings (load those of captures that are there), what
+    /// is proposed, what is fitted, a closed job.
     /// </summary>
     public static bool[] Done(Job job)
     {
@@ -30,8 +30,8 @@ public static class JobSteps
         foreach (var reading in job.Readings.Where(r => !r.IsUnusable))
             if (ReadingRegistry.Find(reading.Kind) is { } known)
                 done[(int)known.Step] = true;
-        if (job.ClosedAt is not null)
-            done[(int)JobStep.Prove] = true;
+        done[(int)JobStep.Decide] |= job.FoundFault is not null || job.Work.Exists(w => w.DeletedAt is null);
+        done[(int)JobStep.Prove] |= job.ClosedAt is not null || job.Work.Exists(w => w is { DeletedAt: null, FittedAt: not null });
         return done;
     }
 

@@ -1,4 +1,3 @@
-using System.Text.RegularExpressions;
 using Maschera.Core.Diagnosis;
 using Maschera.Store;
 
@@ -23,16 +22,10 @@ public enum TrailKind
 /// <param name="Address">Where it is to be seen; null for nowhere.</param>
 /// <param name="Shift">What it changed among the suspects; empty for nothing.</param>
 /// <param name="Remark">The remark a person wrote; null for what wrote itself.</param>
-public sealed partial record TrailLine(DateTime When, TrailKind Kind, string Text, string? Address, string Shift, StoredRemark? Remark)
+public sealed record TrailLine(DateTime When, TrailKind Kind, string Text, string? Address, string Shift, StoredRemark? Remark)
 {
     /// <summary>The picture of the view a remark was written at; null where it was written at none.</summary>
-    public string? Picture =>
-        Remark is not null && View().Match(Address ?? "") is { Success: true } view
-            ? $"/bench/{view.Groups["capture"].Value}/picture.svg?from={view.Groups["from"].Value}&to={view.Groups["to"].Value}"
-            : null;
-
-    [GeneratedRegex(@"^/bench/(?<capture>\d+)\?(?=.*\bfrom=(?<from>-?[\d.]+))(?=.*\bto=(?<to>-?[\d.]+))")]
-    private static partial Regex View();
+    public string? Picture => Remark is null ? null : SavedView.Of(Address)?.Picture;
 }
 
 /// <summary>A job's reasoning in the order of time: it writes itself, and a person writes between its lines.</summary>
@@ -85,9 +78,9 @@ public static class JobTrail
             yield return line;
         if (job.FoundFault is { } found)
             yield return new(
-                job.ClosedAt ?? DateTime.UtcNow,
+                job.FoundAt ?? job.ClosedAt ?? DateTime.UtcNow,
                 TrailKind.Close,
-                $"It was: {Spoken.Fault(found, job.FoundCylinder)}.",
+                $"It was: {Spoken.Fault(found, job.FoundCylinder, job.FoundWheel)}.",
                 null,
                 "",
                 null

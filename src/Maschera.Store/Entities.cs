@@ -60,6 +60,12 @@ public sealed class Job
     /// <summary>The cylinder it was at; null for none.</summary>
     public int? FoundCylinder { get; set; }
 
+    /// <summary>The wheel it was at; null for none.</summary>
+    public string? FoundWheel { get; set; }
+
+    /// <summary>When that was said, UTC.</summary>
+    public DateTime? FoundAt { get; set; }
+
     public List<StoredCapture> Captures { get; } = [];
     public List<StoredReading> Readings { get; } = [];
     public List<StoredRemark> Remarks { get; } = [];

@@ -52,6 +52,9 @@ public sealed class StoredWork
     /// <summary>The cylinder it belongs to; null for none.</summary>
     public int? Cylinder { get; set; }
 
+    /// <summary>Its wheel; null for none.</summary>
+    public string? Wheel { get; set; }
+
     public DateTime ProposedAt { get; set; }
     public DateTime? OrderedAt { get; set; }
 

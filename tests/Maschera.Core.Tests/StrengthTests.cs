@@ -36,6 +36,8 @@ public class StrengthTests
     [InlineData("nonsense")]
     [InlineData("fault")]
     [InlineData("fault spark-plug")]
+    [InlineData("shared cousins : ignition-coil=.5")]
+    [InlineData("shared bank : ignition-coil=2")]
     [InlineData("fault spark-plug many cylinder")]
     [InlineData("fault spark-plug 0 cylinder")]
     [InlineData("fault spark-plug 6")]

@@ -23,6 +23,8 @@ public sealed class EarlierBuildsTests : IDisposable
         "DROP TABLE Practice",
         "ALTER TABLE Jobs DROP COLUMN FoundFault",
         "ALTER TABLE Jobs DROP COLUMN FoundCylinder",
+        "ALTER TABLE Jobs DROP COLUMN FoundWheel",
+        "ALTER TABLE Jobs DROP COLUMN FoundAt",
         "ALTER TABLE Blocks DROP COLUMN Sum",
         "ALTER TABLE Levels DROP COLUMN Sum",
     ];

@@ -124,6 +124,12 @@ public sealed class JobFactsTests : IAsyncLifetime
         var looked = JobSteps.Done(Load(db));
         Assert.True(looked.Count(d => d) > empty.Count(d => d));
         Assert.NotEmpty(JobSteps.Stands(Load(db)));
+        db.Work.Add(new StoredWork { JobId = _job, What = "Fuel pump" });
+        db.SaveChanges();
+        Assert.True(JobSteps.Done(Load(db))[^2]);
+        Assert.False(JobSteps.Done(Load(db))[^1]);
+        db.Work.ExecuteUpdate(set => set.SetProperty(w => w.FittedAt, DateTime.UtcNow));
+        Assert.True(JobSteps.Done(Load(db))[^1]);
     }
 
     [Fact]
@@ -147,6 +153,7 @@ public sealed class JobFactsTests : IAsyncLifetime
             .Include(j => j.Captures)
                 .ThenInclude(c => c.Channels)
             .Include(j => j.Readings)
+            .Include(j => j.Work)
             .Include(j => j.Codes)
             .Single(j => j.Id == _job);
     }

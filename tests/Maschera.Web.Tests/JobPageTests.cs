@@ -60,7 +60,14 @@ public sealed class JobPageTests : IAsyncLifetime
         using (var db = _server.Open())
             id = db.Remarks.Single().Id;
         await _page.PostAsync($"/jobs/{_job}", $"/jobs/{_job}?handler=Pin&remark={id}");
-        Assert.Contains("Torn at the clamp", await ReportAsync(), StringComparison.Ordinal);
+        var report = await ReportAsync();
+        Assert.Contains("Torn at the clamp", report, StringComparison.Ordinal);
+        var drawn = Regex.Match(report, "data:image/svg\\+xml;base64,([^\"]+)").Groups[1].Value;
+        Assert.Contains(
+            "<svg",
+            System.Text.Encoding.UTF8.GetString(Convert.FromBase64String(WebUtility.HtmlDecode(drawn))),
+            StringComparison.Ordinal
+        );
         await _page.PostAsync($"/jobs/{_job}", $"/jobs/{_job}?handler=DeleteRemark&remark={id}");
         Assert.DoesNotContain("Torn at the clamp", await TrailAsync(), StringComparison.Ordinal);
         await _page.PostAsync($"/jobs/{_job}", $"/jobs/{_job}?handler=UndeleteRemark&remark={id}");
@@ -214,6 +221,31 @@ public sealed class JobPageTests : IAsyncLifetime
         var line = await HoseAsync();
         await StepAsync(line, "fitted");
         Assert.Contains("Prove the repair", await LeadAsync(), StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task What_speaks_for_a_suspect_leads_to_its_place_on_the_bench()
+    {
+        var bench = Drive(true, -100);
+        var job = await _page.ReadAsync($"/jobs/{_job}?handler=Weighed");
+        var place = Regex.Match(job, $@"<a href=""(/bench/{bench}\?from=[^""]+)"">Boost");
+        Assert.True(place.Success, job);
+        Assert.Contains("mark=", place.Groups[1].Value, StringComparison.Ordinal);
+        Assert.Equal(HttpStatusCode.OK, await _page.StatusAsync(WebUtility.HtmlDecode(place.Groups[1].Value)));
+    }
+
+    [Fact]
+    public async Task What_it_was_stands_in_the_trail_at_the_time_it_was_said_and_may_be_a_wheel()
+    {
+        var before = DateTime.UtcNow;
+        await _page.PostAsync($"/jobs/{_job}/quote", $"/jobs/{_job}/quote?handler=Found", ("cures", "wheel-sensor/front-left"));
+        using var db = _server.Open();
+        var job = db.Jobs.Single(j => j.Id == _job);
+        Assert.Equal(("wheel-sensor", null, "front-left"), (job.FoundFault, job.FoundCylinder, job.FoundWheel));
+        Assert.InRange(job.FoundAt!.Value, before, DateTime.UtcNow);
+        Assert.Contains("It was: wheel sensor, front left.", await TrailAsync(), StringComparison.Ordinal);
+        await _page.PostAsync($"/jobs/{_job}/quote", $"/jobs/{_job}/quote?handler=Found", ("cures", ""));
+        Assert.DoesNotContain("It was:", await TrailAsync(), StringComparison.Ordinal);
     }
 
     [Fact]

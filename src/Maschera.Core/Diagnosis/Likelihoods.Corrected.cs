@@ -65,7 +65,10 @@ public sealed partial class Likelihoods
     {
         var halves = line.Split(" : ", 2);
         var words = halves[0].Split(' ', StringSplitOptions.RemoveEmptyEntries);
-        if (words[0] is not ("fault" or "complaint" or "code" or "finding" or "seen" or "accident" or "check" or "hookup" or "plain"))
+        if (
+            words[0]
+            is not ("fault" or "complaint" or "code" or "finding" or "seen" or "shared" or "accident" or "check" or "hookup" or "plain")
+        )
             throw new FormatException($"'{words[0]}' can't be corrected here.");
         if (words[0] == "fault" && _faults.TryGetValue(words[1], out var old))
         {
@@ -77,7 +80,9 @@ public sealed partial class Likelihoods
 
         if (words[0] is "fault" or "hookup" or "plain" && !_faults.ContainsKey(words[1]) && _checks.TrueForAll(c => c.Name != words[1]))
             throw new FormatException($"there is no '{words[1]}'.");
-        if (words[0] is "complaint" or "code" or "finding" or "seen")
+        if (words[0] is "shared" && !_shared.ContainsKey(words[1]))
+            throw new FormatException($"there is no relation '{words[1]}'.");
+        if (words[0] is "complaint" or "code" or "finding" or "seen" or "shared")
             foreach (var (fault, likely) in Pairs(halves[1]))
                 if (!_faults.ContainsKey(fault) || likely is not (> 0 and < 1))
                     throw new FormatException(

@@ -30,7 +30,7 @@ public static class Search
     public const double Sure = 0.85;
 
     /// <summary>A check that would tell less a minute than this is not worth its work, bits.</summary>
-    private const double Worth = 0.002;
+    private const double Worth = 0.004;
 
     private const int MostChecks = 24;
 

@@ -25,6 +25,12 @@ public sealed record ReadingView(StoredReading Reading, IReading Kind, ReadingRe
     public IEnumerable<(string Label, string Address)> Places =>
         Result.Marks.Where(m => m.Odd).Take(MostPlaces).Select(m => ($"{m.Label} at {m.From:0.00} s", Address(m.From, m.To)));
 
+    /// <summary>Where the bench shows what it found: the first stretch that stands out, else its capture.</summary>
+    public string Place =>
+        Result.Marks.FirstOrDefault(m => m.Odd) is { } odd ? Address(odd.From, odd.To)
+        : Reading.Capture is { } capture ? capture.Address
+        : $"/bench/{Reading.CaptureId}";
+
     /// <summary>The address on the bench that shows a stretch, s, with room on either side, and marks it.</summary>
     public string Address(double from, double to)
     {

@@ -35,7 +35,7 @@ public sealed class IndexModel(MascheraDb db, JobLeads leads, Strengths strength
     {
         var jobs = db
             .RealJobs.AsNoTracking()
-            .Include(j => j.Readings.Where(r => r.Capture!.DeletedAt == null))
+            .Include(j => j.Work.Where(w => w.DeletedAt == null))
             .Where(j => (j.ClosedAt != null) == Closed);
         if (!string.IsNullOrWhiteSpace(Search))
         {
@@ -46,6 +46,25 @@ public sealed class IndexModel(MascheraDb db, JobLeads leads, Strengths strength
         }
 
         Jobs = await jobs.OrderByDescending(j => j.CreatedAt).ToListAsync(cancel);
+        await AddReadingsAsync(cancel);
         Stamps = await JobLeads.StampsAsync(db, [.. Jobs.Select(j => j.Id)], strengths, cancel);
+    }
+
+    /// <summary>What the steps need of the readings, and no more: their results are long.</summary>
+    private async Task AddReadingsAsync(CancellationToken cancel)
+    {
+        var readings = await db
+            .Readings.AsNoTracking()
+            .Where(r => r.Capture!.DeletedAt == null && (r.Job!.ClosedAt != null) == Closed)
+            .Select(r => new StoredReading
+            {
+                JobId = r.JobId,
+                Kind = r.Kind,
+                Verdict = r.Verdict,
+            })
+            .ToListAsync(cancel);
+        var byJob = readings.ToLookup(r => r.JobId);
+        foreach (var job in Jobs)
+            job.Readings.AddRange(byJob[job.Id]);
     }
 }

@@ -15,6 +15,8 @@ public sealed class QuoteModel(MascheraDb db, Strengths strengths) : PageModel
 {
     private const int MostSuspects = 6;
 
+    private static readonly string[] s_wheels = ["front-left", "front-right", "rear-left", "rear-right"];
+
     /// <summary>A line as it is typed.</summary>
     public sealed class Fields
     {
@@ -124,24 +126,36 @@ public sealed class QuoteModel(MascheraDb db, Strengths strengths) : PageModel
     {
         if (!await LoadAsync())
             return NotFound();
-        var (fault, cylinder) = Split(cures);
+        var (fault, cylinder, wheel) = Split(cures);
         if (fault is not null && (Likelihoods.Usual.Find(fault) is null || cylinder < 1 || cylinder > Engine.Cylinders))
             return BadRequest("That is no fault of this engine.");
         await db
             .Jobs.Where(j => j.Id == Id)
-            .ExecuteUpdateAsync(set => set.SetProperty(j => j.FoundFault, fault).SetProperty(j => j.FoundCylinder, cylinder));
+            .ExecuteUpdateAsync(set =>
+                set.SetProperty(j => j.FoundFault, fault)
+                    .SetProperty(j => j.FoundCylinder, cylinder)
+                    .SetProperty(j => j.FoundWheel, wheel)
+                    .SetProperty(j => j.FoundAt, fault == null ? null : DateTime.UtcNow)
+            );
         return Redirect($"/jobs/{Id}/quote");
     }
 
     /// <summary>A suspect as the form holds it.</summary>
-    public static string WordOf(Suspect suspect) => suspect.Cylinder is { } c ? $"{suspect.Fault}/{c}" : suspect.Fault;
+    public static string WordOf(Suspect suspect) =>
+        suspect.Cylinder is { } c ? $"{suspect.Fault}/{c}"
+        : suspect.Wheel is { } w ? $"{suspect.Fault}/{w}"
+        : suspect.Fault;
 
-    private static (string? Fault, int? Cylinder) Split(string? cures)
+    private static (string? Fault, int? Cylinder, string? Wheel) Split(string? cures)
     {
         if (string.IsNullOrEmpty(cures))
-            return (null, null);
+            return (null, null, null);
         var parts = cures.Split('/', 2);
-        return (parts[0], parts.Length > 1 && int.TryParse(parts[1], out var cylinder) ? cylinder : null);
+        if (parts.Length < 2)
+            return (parts[0], null, null);
+        return int.TryParse(parts[1], out var cylinder)
+            ? (parts[0], cylinder, null)
+            : (parts[0], null, s_wheels.Contains(parts[1]) ? parts[1] : null);
     }
 
     private static string PartOf(string? cures) =>
@@ -149,7 +163,7 @@ public sealed class QuoteModel(MascheraDb db, Strengths strengths) : PageModel
 
     private StoredWork Typed()
     {
-        var (fault, cylinder) = Split(Form.Cures);
+        var (fault, cylinder, wheel) = Split(Form.Cures);
         double? Number(string? text, string name)
         {
             if (string.IsNullOrWhiteSpace(text))
@@ -173,6 +187,7 @@ public sealed class QuoteModel(MascheraDb db, Strengths strengths) : PageModel
             Days = Number(Form.Days, "Days") is { } days ? (int)Math.Clamp(Math.Ceiling(days), -1, Quotes.MostDays + 1) : null,
             Fault = fault,
             Cylinder = cylinder,
+            Wheel = wheel,
             ProposedAt = DateTime.UtcNow,
         };
     }

@@ -1,9 +1,11 @@
+using System.Globalization;
 using System.IO.Compression;
 using System.Text;
 using Maschera.App;
 using Maschera.Core.Engines;
 using Maschera.Core.Vehicle;
 using Maschera.Store;
+using Maschera.Web.Drawing;
 using Maschera.Web.Pages.Bench;
 using Maschera.Web.Readings;
 using Microsoft.AspNetCore.Mvc;
@@ -28,6 +30,9 @@ public sealed class JobModel(
     public Job Job { get; private set; } = null!;
     public Engine Engine { get; private set; } = null!;
     public CustomerReport Report { get; private set; } = null!;
+
+    /// <summary>The captures whose views may be drawn.</summary>
+    private List<StoredCapture> _captures = [];
 
     /// <summary>Codes the vehicle remembered, without those of one's own testing.</summary>
     public IEnumerable<StoredCode> Codes => Job.Codes.Where(c => c.State != CodeStates.OwnTesting);
@@ -94,6 +99,21 @@ public sealed class JobModel(
         return Encoding.UTF8.GetBytes(page.ToString());
     }
 
+    /// <summary>The view a remark was written at, as a picture; null where it was written at none, or its capture is gone.</summary>
+    public string? PictureOf(StoredRemark remark)
+    {
+        if (
+            SavedView.Of(remark.Address) is not { } view
+            || _captures.Find(c => c.Id == view.Capture) is not { } capture
+            || !double.TryParse(view.From, CultureInfo.InvariantCulture, out var from)
+            || !double.TryParse(view.To, CultureInfo.InvariantCulture, out var to)
+            || !(from < to)
+        )
+            return null;
+        var svg = BenchPicture.Draw(capture, Arrangement.Of(capture), samples, from, to, null);
+        return "data:image/svg+xml;base64," + Convert.ToBase64String(Encoding.UTF8.GetBytes(svg));
+    }
+
     /// <summary>A reading as it is shown; null where its kind is no longer known.</summary>
     public ReadingView? View(StoredReading reading) => ReadingView.Of(reading, Engine);
 
@@ -103,6 +123,15 @@ public sealed class JobModel(
             return false;
         Job = job;
         Engine = job.Engine!.ToEngine();
+        if (Pinned.Any(r => r.Address is not null))
+            _captures = await db
+                .Captures.AsNoTracking()
+                .Include(c => c.Job)
+                .Include(c => c.Channels)
+                .Include(c => c.Calipers)
+                .Include(c => c.Pins)
+                .Where(c => c.JobId == id && c.DeletedAt == null)
+                .ToListAsync();
         Report = await Task.Run(() => CustomerReport.Of(job, strengths.Now.Known));
         return true;
     }
