@@ -76,8 +76,8 @@ public sealed class ImportService(DataFolder data, IServiceScopeFactory scopes)
     }
 
     /// <summary>The upload of that token; null where there is none.</summary>
-    public IncomingFile? Find(string token) =>
-        token.All(char.IsAsciiHexDigit) && File.Exists(PathOf(token) + ".json")
+    public IncomingFile? Find(string? token) =>
+        token is { Length: > 0 } && token.All(char.IsAsciiHexDigit) && File.Exists(PathOf(token) + ".json")
             ? JsonSerializer.Deserialize<IncomingFile>(File.ReadAllText(PathOf(token) + ".json"))
             : null;
 
@@ -147,7 +147,7 @@ public sealed class ImportService(DataFolder data, IServiceScopeFactory scopes)
     }
 
     /// <summary>The import of that token; null where none was started.</summary>
-    public ImportRun? Run(string token) => _runs.GetValueOrDefault(token);
+    public ImportRun? Run(string? token) => _runs.GetValueOrDefault(token ?? "");
 
     /// <summary>Starts the import; a second start of the same one changes nothing.</summary>
     public void Start(IncomingFile file, StoredCapture capture, IReadOnlyList<ChannelChoice>? choices)

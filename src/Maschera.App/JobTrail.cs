@@ -24,6 +24,9 @@ public enum TrailKind
 /// <param name="Remark">The remark a person wrote; null for what wrote itself.</param>
 public sealed record TrailLine(DateTime When, TrailKind Kind, string Text, string? Address, string Shift, StoredRemark? Remark)
 {
+    /// <summary>Who did it; null where nobody is asked for a name.</summary>
+    public string? By { get; init; }
+
     /// <summary>The picture of the view a remark was written at; null where it was written at none.</summary>
     public string? Picture => Remark is null ? null : SavedView.Of(Address)?.Picture;
 }
@@ -58,7 +61,7 @@ public static class JobTrail
 
     private static IEnumerable<TrailLine> Lines(Job job)
     {
-        yield return new(job.CreatedAt, TrailKind.Intake, $"Taken in: {job.Complaint.TrimEnd('.')}.", null, "", null);
+        yield return new(job.CreatedAt, TrailKind.Intake, $"Taken in: {job.Complaint.TrimEnd('.')}.", null, "", null) { By = job.By };
         foreach (var codes in job.Codes.Where(c => c.DeletedAt is null).GroupBy(c => c.SeenAt))
             yield return new(
                 codes.Key,
@@ -67,13 +70,16 @@ public static class JobTrail
                 $"/jobs/{job.Id}/look",
                 "",
                 null
-            );
+            )
+            {
+                By = codes.First().By,
+            };
         foreach (var seen in job.Observations.Where(o => o.DeletedAt is null))
-            yield return new(seen.SeenAt, TrailKind.Seen, SeenSaid(seen), $"/jobs/{job.Id}/seen", "", null);
+            yield return new(seen.SeenAt, TrailKind.Seen, SeenSaid(seen), $"/jobs/{job.Id}/seen", "", null) { By = seen.By };
         foreach (var reading in JobFacts.ReadingsOf(job))
-            yield return new(reading.MadeAt, TrailKind.Reading, reading.Sentence, AddressOf(job, reading), "", null);
+            yield return new(reading.MadeAt, TrailKind.Reading, reading.Sentence, AddressOf(job, reading), "", null) { By = reading.By };
         foreach (var remark in job.Remarks.Where(r => r.DeletedAt is null))
-            yield return new(remark.At, TrailKind.Remark, remark.Text, remark.Address, "", remark);
+            yield return new(remark.At, TrailKind.Remark, remark.Text, remark.Address, "", remark) { By = remark.By };
         foreach (var line in job.Work.Where(w => w.DeletedAt is null).SelectMany(WorkLines))
             yield return line;
         if (job.FoundFault is { } found)
@@ -93,7 +99,10 @@ public static class JobTrail
     {
         TrailLine Line(DateTime when, string done) =>
             new(when, TrailKind.Work, $"{work.What}: {done}.", $"/jobs/{work.JobId}/quote", "", null);
-        yield return Line(work.ProposedAt, "proposed");
+        yield return Line(work.ProposedAt, "proposed") with
+        {
+            By = work.By,
+        };
         if (work.OrderedAt is { } ordered)
             yield return Line(ordered, "ordered");
         if (work.FittedAt is { } fitted)

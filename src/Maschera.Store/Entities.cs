@@ -5,6 +5,7 @@ using Maschera.Core.Expressions;
 using Maschera.Core.Quantities;
 using Maschera.Core.Readings;
 using Maschera.Core.Vehicle;
+using Maschera.Store.People;
 
 namespace Maschera.Store;
 
@@ -28,7 +29,7 @@ public sealed class StoredEngine
 }
 
 /// <summary>One vehicle with one complaint, from intake to report.</summary>
-public sealed class Job
+public sealed class Job : IDoneBy
 {
     public int Id { get; set; }
     public string Vehicle { get; set; } = "";
@@ -72,10 +73,13 @@ public sealed class Job
     public List<StoredWork> Work { get; } = [];
     public List<StoredCode> Codes { get; } = [];
     public List<StoredObservation> Observations { get; } = [];
+
+    /// <inheritdoc/>
+    public string? By { get; set; }
 }
 
 /// <summary>A trouble code of a job.</summary>
-public sealed class StoredCode
+public sealed class StoredCode : IDoneBy
 {
     public int Id { get; set; }
     public int JobId { get; set; }
@@ -91,10 +95,13 @@ public sealed class StoredCode
 
     public DateTime SeenAt { get; set; }
     public DateTime? DeletedAt { get; set; }
+
+    /// <inheritdoc/>
+    public string? By { get; set; }
 }
 
 /// <summary>What somebody saw at a vehicle without an instrument, or a part that was replaced before.</summary>
-public sealed class StoredObservation
+public sealed class StoredObservation : IDoneBy
 {
     public int Id { get; set; }
     public int JobId { get; set; }
@@ -119,6 +126,9 @@ public sealed class StoredObservation
 
     public DateTime SeenAt { get; set; }
     public DateTime? DeletedAt { get; set; }
+
+    /// <inheritdoc/>
+    public string? By { get; set; }
 }
 
 /// <summary>A figure that is known to be good on an engine under a condition.</summary>
@@ -360,7 +370,7 @@ public sealed class StoredPin
 }
 
 /// <summary>One computed result, as its reading's own JSON.</summary>
-public sealed class StoredReading
+public sealed class StoredReading : IDoneBy
 {
     private ReadingResult? _result;
 
@@ -396,6 +406,9 @@ public sealed class StoredReading
             Json = JsonSerializer.Serialize(result, result.GetType(), StoreJson.Options),
             MadeAt = DateTime.UtcNow,
         };
+
+    /// <inheritdoc/>
+    public string? By { get; set; }
 }
 
 /// <summary>How the store writes JSON.</summary>

@@ -1,5 +1,6 @@
 using System.Diagnostics;
 using System.Text.Json;
+using Maschera.Store.People;
 using Maschera.Store.Upkeep;
 using Microsoft.Data.Sqlite;
 using Microsoft.EntityFrameworkCore;
@@ -29,6 +30,7 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
     public DbSet<StoredRemark> Remarks => Set<StoredRemark>();
     public DbSet<StoredWork> Work => Set<StoredWork>();
     public DbSet<StoredPractice> Practice => Set<StoredPractice>();
+    public DbSet<StoredReportLink> ReportLinks => Set<StoredReportLink>();
     public DbSet<StoredCorrection> Corrections => Set<StoredCorrection>();
 
     /// <summary>Jobs that are not deleted.</summary>
@@ -82,6 +84,7 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
         Figures.Where(figure => figure.DeletedAt < before).ExecuteDelete();
         Remarks.Where(remark => remark.DeletedAt < before).ExecuteDelete();
         Work.Where(work => work.DeletedAt < before).ExecuteDelete();
+        ReportLinks.Where(link => link.EndsAt < before).ExecuteDelete();
         Remove([.. Captures.Where(capture => capture.DeletedAt < before).Select(capture => capture.Id)]);
         var halves = Captures
             .IgnoreQueryFilters()
@@ -114,6 +117,28 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
             where channel.TryGetProperty("copy", out var copy) && copy.ValueKind == JsonValueKind.Number
             select channel.GetProperty("copy").GetInt32(),
         ];
+    }
+
+    /// <inheritdoc/>
+    public override int SaveChanges(bool acceptAllChangesOnSuccess)
+    {
+        SayWho();
+        return base.SaveChanges(acceptAllChangesOnSuccess);
+    }
+
+    /// <inheritdoc/>
+    public override Task<int> SaveChangesAsync(bool acceptAllChangesOnSuccess, CancellationToken cancellationToken = default)
+    {
+        SayWho();
+        return base.SaveChangesAsync(acceptAllChangesOnSuccess, cancellationToken);
+    }
+
+    /// <summary>Whoever is at work stands beside what they add.</summary>
+    private void SayWho()
+    {
+        if (AtWork.Name is { } name)
+            foreach (var added in ChangeTracker.Entries<IDoneBy>().Where(e => e.State == EntityState.Added))
+                added.Entity.By ??= name;
     }
 
     private FileStream OneAtATime()
@@ -166,6 +191,7 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
             .Ignore(c => c.Address)
             .HasQueryFilter(c => c.IsWhole);
         modelBuilder.Entity<StoredReading>().Ignore(r => r.Result).Ignore(r => r.IsUnusable);
+        modelBuilder.Entity<StoredReportLink>().HasIndex(l => l.Sum).IsUnique();
         modelBuilder.Entity<StoredReading>().HasOne(r => r.Job).WithMany(j => j.Readings).HasForeignKey(r => r.JobId);
         modelBuilder.Entity<StoredReading>().HasOne(r => r.Capture).WithMany(c => c.Readings).HasForeignKey(r => r.CaptureId);
         modelBuilder.Entity<StoredCapture>().HasOne(c => c.Job).WithMany(j => j.Captures).HasForeignKey(c => c.JobId);

@@ -1,7 +1,9 @@
+using Maschera.Store.People;
+
 namespace Maschera.Store;
 
 /// <summary>A line of the trail that a person wrote.</summary>
-public sealed class StoredRemark
+public sealed class StoredRemark : IDoneBy
 {
     public int Id { get; set; }
     public int JobId { get; set; }
@@ -15,10 +17,13 @@ public sealed class StoredRemark
     public bool IsPinned { get; set; }
 
     public DateTime? DeletedAt { get; set; }
+
+    /// <inheritdoc/>
+    public string? By { get; set; }
 }
 
 /// <summary>A line of what is to be done at a vehicle: a part, or work.</summary>
-public sealed class StoredWork
+public sealed class StoredWork : IDoneBy
 {
     public int Id { get; set; }
     public int JobId { get; set; }
@@ -62,6 +67,9 @@ public sealed class StoredWork
     public DateTime? FittedAt { get; set; }
 
     public DateTime? DeletedAt { get; set; }
+
+    /// <inheritdoc/>
+    public string? By { get; set; }
 }
 
 /// <summary>A fault hidden in the practice room, and how it is looked for; its captures belong to the job.</summary>

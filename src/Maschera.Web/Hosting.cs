@@ -1,3 +1,4 @@
+using System.Net;
 using System.Text.Json;
 using System.Text.Json.Serialization;
 using Maschera.App;
@@ -6,7 +7,9 @@ using Maschera.Store;
 using Maschera.Store.Upkeep;
 using Maschera.Web.Live;
 using Maschera.Web.Pages.Bench;
+using Maschera.Web.Pages.Reports;
 using Maschera.Web.Pages.Rig;
+using Maschera.Web.People;
 using Microsoft.AspNetCore.DataProtection;
 using Microsoft.AspNetCore.HostFiltering;
 using Microsoft.AspNetCore.Http.Features;
@@ -26,11 +29,16 @@ public static class Hosting
         WebApplication.CreateBuilder(new WebApplicationOptions { ContentRootPath = AppContext.BaseDirectory, WebRootPath = "wwwroot" });
 
     /// <summary>Registers everything the pages need, on a data folder.</summary>
-    public static void AddMaschera(this WebApplicationBuilder builder, DataFolder data)
+    /// <param name="reach">From where it is reached; this machine alone where null.</param>
+    public static void AddMaschera(this WebApplicationBuilder builder, DataFolder data, Reach? reach = null)
     {
         var services = builder.Services;
-        // A foreign page may resolve its own name to this machine; only this machine's names are answered.
-        services.Configure<HostFilteringOptions>(options => options.AllowedHosts = ["localhost", "127.0.0.1", "[::1]"]);
+        reach ??= new Reach(new IPEndPoint(IPAddress.Loopback, 0), []);
+        services.AddReach(reach);
+        if (reach.IsOpen)
+            services.AddPeople(data);
+        // A foreign page may resolve its own name to this machine; only the server's names are answered.
+        services.Configure<HostFilteringOptions>(options => options.AllowedHosts = [.. reach.Allowed]);
         services.AddSingleton(data);
         services.AddDbContext<MascheraDb>(options => options.UseSqlite($"Data Source={data.Database}"));
         services.AddScoped<SampleStore>();
@@ -40,6 +48,7 @@ public static class Hosting
         services.AddScoped<VehicleService>();
         services.AddScoped<SheetService>();
         services.AddScoped<PracticeService>();
+        services.AddScoped<ReportSheet>();
         services.AddScoped<Strengths>();
         services.AddScoped<DemoData>();
         services.AddSingleton<JobLeads>();
@@ -62,7 +71,11 @@ public static class Hosting
             options.MultipartBodyLengthLimit = long.MaxValue;
             options.ValueCountLimit = MostFormValues;
         });
-        services.Configure<MvcOptions>(options => options.MaxModelBindingCollectionSize = MostFormValues);
+        services.Configure<MvcOptions>(options =>
+        {
+            options.MaxModelBindingCollectionSize = MostFormValues;
+            options.Filters.Add<RefuseUnknown>();
+        });
         builder.WebHost.ConfigureKestrel(kestrel => kestrel.Limits.MaxRequestBodySize = null);
     }
 
@@ -91,6 +104,8 @@ public static class Hosting
         app.Use(Gate.RefuseForeign);
         app.Use(SayDamage);
         app.UseStaticFiles();
+        app.UseRouting();
+        app.UsePeople(app.Services.GetRequiredService<Reach>());
         app.MapRazorPages();
         app.MapHealth();
         app.MapBenchWindow();

@@ -1,7 +1,9 @@
 using Maschera.App;
 using Maschera.Store;
+using Maschera.Store.People;
 using Maschera.Store.Upkeep;
 using Maschera.Web;
+using Maschera.Web.People;
 using Serilog;
 
 if (args is ["report", ..])
@@ -40,8 +42,12 @@ async Task ServeAsync()
                 .MinimumLevel.Override("Microsoft.Extensions.Hosting.Internal.Host", Serilog.Events.LogEventLevel.Fatal)
                 .WriteTo.Console(formatProvider: System.Globalization.CultureInfo.InvariantCulture)
     );
-    builder.WebHost.UseUrls($"http://127.0.0.1:{words.Port}");
-    builder.AddMaschera(data);
+    var reach = words.Reach;
+    builder.AddMaschera(data, reach);
+    if (reach.IsOpen)
+        builder.Secure(reach, ServerCertificate.Of(words.Certificate, reach, data));
+    else
+        builder.WebHost.UseUrls(reach.Url);
     if (words.Backup is { } to)
         builder.Services.AddHostedService(services => new DailyBackup(data, to, services.GetRequiredService<ILogger<DailyBackup>>()));
     var app = builder.Build();
@@ -50,12 +56,13 @@ async Task ServeAsync()
     {
         var db = scope.ServiceProvider.GetRequiredService<MascheraDb>();
         db.Prepare();
+        scope.ServiceProvider.GetService<PeopleDb>()?.Prepare();
         db.Sweep(DateTime.UtcNow);
         data.Sweep(DateTime.UtcNow);
         if (words.Demo)
             scope.ServiceProvider.GetRequiredService<DemoData>().FillIfEmpty();
     }
 
-    app.Lifetime.ApplicationStarted.Register(() => Console.WriteLine($"Maschera is ready at http://127.0.0.1:{words.Port}"));
+    app.Lifetime.ApplicationStarted.Register(() => app.Services.Welcome(reach));
     await app.RunAsync();
 }

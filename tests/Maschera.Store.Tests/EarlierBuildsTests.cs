@@ -25,6 +25,10 @@ public sealed class EarlierBuildsTests : IDisposable
         "ALTER TABLE Jobs DROP COLUMN FoundCylinder",
         "ALTER TABLE Jobs DROP COLUMN FoundWheel",
         "ALTER TABLE Jobs DROP COLUMN FoundAt",
+        "ALTER TABLE Jobs DROP COLUMN \"By\"",
+        "ALTER TABLE Readings DROP COLUMN \"By\"",
+        "ALTER TABLE Codes DROP COLUMN \"By\"",
+        "DROP TABLE ReportLinks",
         "ALTER TABLE Blocks DROP COLUMN Sum",
         "ALTER TABLE Levels DROP COLUMN Sum",
     ];

@@ -15,7 +15,7 @@ public sealed class LiveService(IServiceScopeFactory scopes) : BackgroundService
 
     private readonly ConcurrentDictionary<string, LiveSession> _sessions = new();
 
-    public LiveSession? Find(string id) => _sessions.GetValueOrDefault(id);
+    public LiveSession? Find(string? id) => _sessions.GetValueOrDefault(id ?? "");
 
     /// <summary>Starts an instrument for a job.</summary>
     /// <exception cref="ScopeException">Too many run, or the settings make no sense.</exception>

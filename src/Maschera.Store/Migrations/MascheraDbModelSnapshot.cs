@@ -29,6 +29,9 @@ namespace Maschera.Store.Migrations
                     b.Property<double?>("BatteryVolts")
                         .HasColumnType("REAL");
 
+                    b.Property<string>("By")
+                        .HasColumnType("TEXT");
+
                     b.Property<DateTime?>("ClosedAt")
                         .HasColumnType("TEXT");
 
@@ -232,6 +235,9 @@ namespace Maschera.Store.Migrations
                         .ValueGeneratedOnAdd()
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("By")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("Code")
                         .IsRequired()
                         .HasColumnType("TEXT");
@@ -382,6 +388,9 @@ namespace Maschera.Store.Migrations
                         .ValueGeneratedOnAdd()
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("By")
+                        .HasColumnType("TEXT");
+
                     b.Property<int?>("Cylinder")
                         .HasColumnType("INTEGER");
 
@@ -494,6 +503,9 @@ namespace Maschera.Store.Migrations
                         .ValueGeneratedOnAdd()
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("By")
+                        .HasColumnType("TEXT");
+
                     b.Property<int>("CaptureId")
                         .HasColumnType("INTEGER");
 
@@ -540,6 +552,9 @@ namespace Maschera.Store.Migrations
                     b.Property<DateTime>("At")
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("By")
+                        .HasColumnType("TEXT");
+
                     b.Property<DateTime?>("DeletedAt")
                         .HasColumnType("TEXT");
 
@@ -560,11 +575,49 @@ namespace Maschera.Store.Migrations
                     b.ToTable("Remarks");
                 });
 
+            modelBuilder.Entity("Maschera.Store.StoredReportLink", b =>
+                {
+                    b.Property<int>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("By")
+                        .HasColumnType("TEXT");
+
+                    b.Property<DateTime>("EndsAt")
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("JobId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<DateTime>("MadeAt")
+                        .HasColumnType("TEXT");
+
+                    b.Property<DateTime?>("OpenedAt")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Sum")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("JobId");
+
+                    b.HasIndex("Sum")
+                        .IsUnique();
+
+                    b.ToTable("ReportLinks");
+                });
+
             modelBuilder.Entity("Maschera.Store.StoredWork", b =>
                 {
                     b.Property<int>("Id")
                         .ValueGeneratedOnAdd()
                         .HasColumnType("INTEGER");
+
+                    b.Property<string>("By")
+                        .HasColumnType("TEXT");
 
                     b.Property<double>("Count")
                         .HasColumnType("REAL");
@@ -748,6 +801,17 @@ namespace Maschera.Store.Migrations
                         .HasForeignKey("JobId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
+                });
+
+            modelBuilder.Entity("Maschera.Store.StoredReportLink", b =>
+                {
+                    b.HasOne("Maschera.Store.Job", "Job")
+                        .WithMany()
+                        .HasForeignKey("JobId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+
+                    b.Navigation("Job");
                 });
 
             modelBuilder.Entity("Maschera.Store.StoredWork", b =>

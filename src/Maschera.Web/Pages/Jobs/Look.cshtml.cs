@@ -29,7 +29,7 @@ public sealed class LookModel(MascheraDb db, VehicleService vehicles) : PageMode
         public bool FuelSender { get; set; }
         public bool JustCleared { get; set; }
 
-        [Range(5, 600, ErrorMessage = "From 5 to 600 seconds.")]
+        [Range(5.0, 600.0, ErrorMessage = "From 5 to 600 seconds.")]
         public int Seconds { get; set; } = 60;
     }
 

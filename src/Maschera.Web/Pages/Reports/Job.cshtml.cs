@@ -1,61 +1,77 @@
-using System.Globalization;
 using System.IO.Compression;
-using System.Text;
-using Maschera.App;
-using Maschera.Core.Engines;
-using Maschera.Core.Vehicle;
 using Maschera.Store;
-using Maschera.Web.Drawing;
 using Maschera.Web.Pages.Bench;
-using Maschera.Web.Readings;
+using Maschera.Web.People;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
-using Microsoft.AspNetCore.Mvc.Rendering;
-using Microsoft.AspNetCore.Mvc.ViewEngines;
-using Microsoft.AspNetCore.Mvc.ViewFeatures;
 using Microsoft.EntityFrameworkCore;
 
 namespace Maschera.Web.Pages.Reports;
 
-/// <summary>The job on paper: plain words first, evidence after; on the screen, as one file, or as a bundle with the captures.</summary>
-public sealed class JobModel(
-    MascheraDb db,
-    SampleStore samples,
-    DataFolder data,
-    Strengths strengths,
-    IWebHostEnvironment files,
-    ICompositeViewEngine views
-) : PageModel
+/// <summary>The job on paper: plain words first, evidence after; on the screen, as one file, as a bundle, or by a link.</summary>
+public sealed class JobModel(MascheraDb db, SampleStore samples, DataFolder data, ReportSheet sheet, Reach reach) : PageModel
 {
-    public Job Job { get; private set; } = null!;
-    public Engine Engine { get; private set; } = null!;
-    public CustomerReport Report { get; private set; } = null!;
+    /// <summary>A link lasts so many days, at most.</summary>
+    private const int Longest = 365;
 
-    /// <summary>The captures whose views may be drawn.</summary>
-    private List<StoredCapture> _captures = [];
+    /// <summary>What is shown.</summary>
+    public ReportSheet Sheet => sheet;
 
-    /// <summary>Codes the vehicle remembered, without those of one's own testing.</summary>
-    public IEnumerable<StoredCode> Codes => Job.Codes.Where(c => c.State != CodeStates.OwnTesting);
+    /// <summary>The job's links that still open something; null where nobody else reaches this server.</summary>
+    public IReadOnlyList<StoredReportLink>? Links { get; private set; }
 
-    /// <summary>What a person wrote into the trail for the report.</summary>
-    public IEnumerable<StoredRemark> Pinned => Job.Remarks.Where(r => r.IsPinned).OrderBy(r => r.At);
+    /// <summary>The address of a link that was just made: it is shown once.</summary>
+    [TempData]
+    public string? Made { get; set; }
 
-    public async Task<IActionResult> OnGetAsync(int id) => await LoadAsync(id) ? Page() : NotFound();
+    public async Task<IActionResult> OnGetAsync(int id)
+    {
+        if (!await sheet.LoadAsync(id))
+            return NotFound();
+        if (reach.IsOpen)
+            Links = await db
+                .ReportLinks.AsNoTracking()
+                .Where(l => l.JobId == id && l.EndsAt > DateTime.UtcNow)
+                .OrderBy(l => l.Id)
+                .ToListAsync();
+        return Page();
+    }
+
+    /// <summary>Makes a link for the customer that ends after some days.</summary>
+    public async Task<IActionResult> OnPostLinkAsync(int id, int days)
+    {
+        if (!reach.IsOpen || !await db.LiveJobs.AnyAsync(j => j.Id == id))
+            return NotFound();
+        if (days is < 1 or > Longest)
+            return BadRequest($"A link lasts 1 to {Longest} days.");
+        var (word, link) = ReportLinks.New(id, days, DateTime.UtcNow);
+        db.ReportLinks.Add(link);
+        await db.SaveChangesAsync();
+        Made = $"{Request.Scheme}://{Request.Host}/r/{word}";
+        return Redirect($"/jobs/{id}/report");
+    }
+
+    /// <summary>Takes a link back: it opens nothing from now on.</summary>
+    public async Task<IActionResult> OnPostEndAsync(int id, int link)
+    {
+        var ended = await db.ReportLinks.Where(l => l.Id == link && l.JobId == id).ExecuteDeleteAsync();
+        return ended == 0 ? NotFound() : Redirect($"/jobs/{id}/report");
+    }
 
     /// <summary>The report as one HTML file.</summary>
     public async Task<IActionResult> OnGetFileAsync(int id)
     {
-        if (!await LoadAsync(id))
+        if (!await sheet.LoadAsync(id))
             return NotFound();
-        return File(await RenderedAsync(), "text/html; charset=utf-8", $"report-{id}.html");
+        return File(await sheet.RenderedAsync(this), "text/html; charset=utf-8", $"report-{id}.html");
     }
 
     /// <summary>The same beside the captures, each a bundle of its own, in one archive.</summary>
     public async Task<IActionResult> OnGetBundleAsync(int id, CancellationToken cancel)
     {
-        if (!await LoadAsync(id))
+        if (!await sheet.LoadAsync(id))
             return NotFound();
-        var html = await RenderedAsync();
+        var html = await sheet.RenderedAsync(this);
         var captures = await db
             .Captures.AsNoTracking()
             .Include(c => c.Channels)
@@ -87,52 +103,5 @@ public sealed class JobModel(
             using var entry = archive.CreateEntry($"captures/{capture.Id} {BenchExport.FileName(capture)}.zip").Open();
             BenchExport.WriteBundle(entry, capture, samples, cancel);
         }
-    }
-
-    /// <summary>The report as a file that opens anywhere: styles and type within it.</summary>
-    private async Task<byte[]> RenderedAsync()
-    {
-        var view = views.GetView(null, "/Pages/Reports/_File.cshtml", isMainPage: true).View!;
-        await using var page = new StringWriter();
-        var data = new ViewDataDictionary<JobModel>(ViewData, this) { ["Styles"] = await OneFile.StylesAsync(files.WebRootFileProvider) };
-        await view.RenderAsync(new ViewContext(PageContext, view, data, TempData, page, new HtmlHelperOptions()));
-        return Encoding.UTF8.GetBytes(page.ToString());
-    }
-
-    /// <summary>The view a remark was written at, as a picture; null where it was written at none, or its capture is gone.</summary>
-    public string? PictureOf(StoredRemark remark)
-    {
-        if (
-            SavedView.Of(remark.Address) is not { } view
-            || _captures.Find(c => c.Id == view.Capture) is not { } capture
-            || !double.TryParse(view.From, CultureInfo.InvariantCulture, out var from)
-            || !double.TryParse(view.To, CultureInfo.InvariantCulture, out var to)
-            || !(from < to)
-        )
-            return null;
-        var svg = BenchPicture.Draw(capture, Arrangement.Of(capture), samples, from, to, null);
-        return "data:image/svg+xml;base64," + Convert.ToBase64String(Encoding.UTF8.GetBytes(svg));
-    }
-
-    /// <summary>A reading as it is shown; null where its kind is no longer known.</summary>
-    public ReadingView? View(StoredReading reading) => ReadingView.Of(reading, Engine);
-
-    private async Task<bool> LoadAsync(int id)
-    {
-        if (await WholeJob.OfAsync(db, id) is not { } job)
-            return false;
-        Job = job;
-        Engine = job.Engine!.ToEngine();
-        if (Pinned.Any(r => r.Address is not null))
-            _captures = await db
-                .Captures.AsNoTracking()
-                .Include(c => c.Job)
-                .Include(c => c.Channels)
-                .Include(c => c.Calipers)
-                .Include(c => c.Pins)
-                .Where(c => c.JobId == id && c.DeletedAt == null)
-                .ToListAsync();
-        Report = await Task.Run(() => CustomerReport.Of(job, strengths.Now.Known));
-        return true;
     }
 }

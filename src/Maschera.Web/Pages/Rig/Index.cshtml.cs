@@ -36,13 +36,13 @@ public sealed class IndexModel(MascheraDb db, CaptureIntake intake, LiveService 
         /// <summary>"cranking" on the starter, "running" on its own fuel, or "gas".</summary>
         public string Does { get; set; } = "cranking";
 
-        [Range(500, 6000, ErrorMessage = "From 500 to 6,000 rpm.")]
+        [Range(500.0, 6000.0, ErrorMessage = "From 500 to 6,000 rpm.")]
         public int Speed { get; set; } = 800;
 
-        [Range(-40, 40, ErrorMessage = "From −40 to 40 degrees.")]
+        [Range(-40.0, 40.0, ErrorMessage = "From −40 to 40 degrees.")]
         public double CamOffset { get; set; }
 
-        [Range(2, 30, ErrorMessage = "From 2 to 30 seconds.")]
+        [Range(2.0, 30.0, ErrorMessage = "From 2 to 30 seconds.")]
         public int Seconds { get; set; } = 5;
 
         public bool Sync { get; set; } = true;

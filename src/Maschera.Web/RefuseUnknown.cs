@@ -1,0 +1,43 @@
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.Filters;
+
+namespace Maschera.Web;
+
+/// <summary>
+/// A page is asked for something it does not do: not found, rather than the page without what its own handlers load. A box that is
+/// neither ticked nor not is refused, for the form could not show it again.
+/// </summary>
+internal sealed class RefuseUnknown : IPageFilter
+{
+    /// <inheritdoc/>
+    public void OnPageHandlerSelected(PageHandlerSelectedContext context) { }
+
+    /// <inheritdoc/>
+    public void OnPageHandlerExecuting(PageHandlerExecutingContext context)
+    {
+        var request = context.HttpContext.Request;
+        var asks =
+            !HttpMethods.IsGet(request.Method) && !HttpMethods.IsHead(request.Method) || request.Query["handler"] is [{ Length: > 0 }];
+        if (context.HandlerMethod is null && asks && !context.ActionDescriptor.ViewEnginePath.Equals("/Error", StringComparison.Ordinal))
+            context.Result = new NotFoundResult();
+        else if (context.ModelState.Any(s => s.Value is { } v && v.Errors.Count > 0 && IsBox(context, s.Key)))
+            context.Result = new BadRequestObjectResult("A box is ticked (true) or not (false); something else was sent.");
+    }
+
+    /// <inheritdoc/>
+    public void OnPageHandlerExecuted(PageHandlerExecutedContext context) { }
+
+    /// <summary>True for a property of the page, or of a form of it, that is true or false.</summary>
+    private static bool IsBox(PageHandlerExecutingContext context, string key)
+    {
+        var type = context.HandlerInstance.GetType();
+        foreach (var name in key.Split('.'))
+        {
+            if (type.GetProperty(name.Split('[')[0])?.PropertyType is not { } next)
+                return false;
+            type = name.Contains('[', StringComparison.Ordinal) && next.IsGenericType ? next.GetGenericArguments()[0] : next;
+        }
+
+        return type == typeof(bool);
+    }
+}
