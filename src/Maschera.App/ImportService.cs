@@ -175,6 +175,7 @@ public sealed class ImportService(DataFolder data, IServiceScopeFactory scopes)
             );
             Forget(file.Token);
             run.State = ImportState.Done;
+            Counters.Imports.Add(1);
         }
         catch (OperationCanceledException)
         {

@@ -157,6 +157,7 @@ public sealed partial class ReadingService(MascheraDb db, SampleStore samples)
         var stored = StoredReading.Of(result, capture.JobId, capture.Id);
         db.Readings.RemoveRange(replaced);
         db.Readings.Add(stored);
+        Counters.Readings.Add(1);
         // One save is one transaction: the old answer goes with the new one or not at all.
         db.SaveChanges();
         return stored;

@@ -3,6 +3,9 @@ namespace Maschera.Store;
 /// <summary>Where the database and files on their way in are kept.</summary>
 public sealed class DataFolder
 {
+    /// <summary>Uploads that nobody brought in and exports that were stopped stay this long.</summary>
+    public static readonly TimeSpan LeftoverStays = TimeSpan.FromDays(1);
+
     public DataFolder(string path)
     {
         Root = Path.GetFullPath(path);
@@ -34,13 +37,19 @@ public sealed class DataFolder
             FileOptions.DeleteOnClose
         );
 
-    /// <summary>Clears away uploads and half exports that nobody came back to for as long as deleting can be undone.</summary>
+    /// <summary>Clears away uploads and half exports that nobody came back to.</summary>
     /// <param name="now">The present, UTC.</param>
     public void Sweep(DateTime now)
     {
-        foreach (var file in new DirectoryInfo(Incoming).EnumerateFiles().Where(f => f.LastWriteTimeUtc < now - MascheraDb.LeftoverStays))
+        foreach (var file in new DirectoryInfo(Incoming).EnumerateFiles().Where(f => f.LastWriteTimeUtc < now - LeftoverStays))
             file.Delete();
     }
+
+    /// <summary>What went wrong, day by day; no names, plates or figures of a job.</summary>
+    public string Logs => Path.Combine(Root, "log");
+
+    /// <summary>Room left on its disk, bytes.</summary>
+    public long FreeBytes => new DriveInfo(Root).AvailableFreeSpace;
 
     /// <summary>A folder of the user's own where none is given.</summary>
     public static string Usual =>

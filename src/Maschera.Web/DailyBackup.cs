@@ -3,6 +3,9 @@ using Maschera.Store.Upkeep;
 
 namespace Maschera.Web;
 
+/// <summary>Where backups go each day.</summary>
+internal sealed record BackupPlace(string To);
+
 /// <summary>Backs the data folder up once a day while the server runs, the first time right after its start.</summary>
 internal sealed partial class DailyBackup(DataFolder data, string to, ILogger<DailyBackup> log) : BackgroundService
 {

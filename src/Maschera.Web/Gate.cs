@@ -1,4 +1,5 @@
 using Maschera.Store;
+using Microsoft.AspNetCore.Http.Features;
 using Microsoft.EntityFrameworkCore;
 
 namespace Maschera.Web;
@@ -39,6 +40,41 @@ internal static class Gate
         context.Response.StatusCode = StatusCodes.Status403Forbidden;
         await context.Response.WriteAsJsonAsync(new { error = "Another page asked for this. Open Maschera itself and do it there." });
     }
+
+    /// <summary>A file of captures may be large, and has to have room on the disk; everything else that is sent is small.</summary>
+    public static async Task LimitBody(HttpContext context, RequestDelegate next)
+    {
+        var request = context.Request;
+        var isFile = HttpMethods.IsPost(request.Method) && request.Path.Value?.EndsWith("/import", StringComparison.Ordinal) == true;
+        var most = isFile ? LargestFile : LargestForm;
+        if (context.Features.Get<IHttpMaxRequestBodySizeFeature>() is { IsReadOnly: false } limit)
+            limit.MaxRequestBodySize = most;
+        var problem =
+            request.ContentLength is not { } length ? null
+            : length > most ? $"At most {most >> 20} MB are taken at once; this is {length >> 20} MB."
+            : isFile && NoRoom(context.RequestServices.GetRequiredService<DataFolder>(), length) ? FullDisk
+            : null;
+        if (problem is null)
+        {
+            await next(context);
+            return;
+        }
+
+        context.Response.StatusCode = StatusCodes.Status413PayloadTooLarge;
+        context.Response.Headers.Connection = "close";
+        await context.Response.WriteAsync(problem);
+    }
+
+    /// <summary>What is said where nothing can be written any more.</summary>
+    public const string FullDisk = "The server's disk has no room for it. Free some and try again; all that is there can be looked at.";
+
+    private const long LargestFile = 4L << 30,
+        LargestForm = 32L << 20;
+
+    /// <summary>An upload stands on the disk as it comes, as it is kept, and as samples.</summary>
+    private const int Copies = 3;
+
+    private static bool NoRoom(DataFolder data, long length) => data.FreeBytes < Copies * length;
 
     private static bool IsOwn(HttpRequest request) =>
         request.Headers.Origin is not [{ Length: > 0 } origin]

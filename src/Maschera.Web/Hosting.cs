@@ -52,6 +52,7 @@ public static class Hosting
         services.AddScoped<Strengths>();
         services.AddScoped<DemoData>();
         services.AddSingleton<JobLeads>();
+        services.AddSingleton<CounterTotals>();
         services.AddSingleton<ImportService>();
         services.AddSingleton<DeriveService>();
         services.AddSingleton<ClockService>();
@@ -97,11 +98,14 @@ public static class Hosting
     /// <summary>The order in which a request passes.</summary>
     public static void UseMaschera(this WebApplication app)
     {
+        // Counts from the start on, whoever asks when.
+        app.Services.GetRequiredService<CounterTotals>();
         app.UseHostFiltering();
         app.UseExceptionHandler("/error");
         app.UseStatusCodePagesWithReExecute("/error", "?code={0}");
         app.Use(Gate.TellHeaders);
         app.Use(Gate.RefuseForeign);
+        app.Use(Gate.LimitBody);
         app.Use(SayDamage);
         app.UseStaticFiles();
         app.UseRouting();

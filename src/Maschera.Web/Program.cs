@@ -5,6 +5,7 @@ using Maschera.Store.Upkeep;
 using Maschera.Web;
 using Maschera.Web.People;
 using Serilog;
+using Serilog.Formatting.Compact;
 
 if (args is ["report", ..])
     return await ReportCommand.RunAsync(args[1..]);
@@ -28,6 +29,8 @@ catch (Exception error) when (StartFaults.Said(error, words) is { } said)
 
 async Task ServeAsync()
 {
+    const int LogDays = 14;
+    const long LargestLog = 10 << 20;
     var data = new DataFolder(words.Data);
     using var alone = FolderLock.Take(data);
     if (words.Fresh)
@@ -41,6 +44,14 @@ async Task ServeAsync()
                 // What keeps the server from starting is said in one sentence below.
                 .MinimumLevel.Override("Microsoft.Extensions.Hosting.Internal.Host", Serilog.Events.LogEventLevel.Fatal)
                 .WriteTo.Console(formatProvider: System.Globalization.CultureInfo.InvariantCulture)
+                .WriteTo.File(
+                    new CompactJsonFormatter(),
+                    Path.Combine(data.Logs, "maschera-.json"),
+                    rollingInterval: RollingInterval.Day,
+                    retainedFileCountLimit: LogDays,
+                    fileSizeLimitBytes: LargestLog,
+                    rollOnFileSizeLimit: true
+                )
     );
     var reach = words.Reach;
     builder.AddMaschera(data, reach);
@@ -49,7 +60,12 @@ async Task ServeAsync()
     else
         builder.WebHost.UseUrls(reach.Url);
     if (words.Backup is { } to)
+    {
+        builder.Services.AddSingleton(new BackupPlace(to));
         builder.Services.AddHostedService(services => new DailyBackup(data, to, services.GetRequiredService<ILogger<DailyBackup>>()));
+    }
+
+    builder.Services.AddHostedService<Sweeping>();
     var app = builder.Build();
     app.UseMaschera();
     using (var scope = app.Services.CreateScope())

@@ -15,10 +15,7 @@ internal sealed class RefuseUnknown : IPageFilter
     /// <inheritdoc/>
     public void OnPageHandlerExecuting(PageHandlerExecutingContext context)
     {
-        var request = context.HttpContext.Request;
-        var asks =
-            !HttpMethods.IsGet(request.Method) && !HttpMethods.IsHead(request.Method) || request.Query["handler"] is [{ Length: > 0 }];
-        if (context.HandlerMethod is null && asks && !context.ActionDescriptor.ViewEnginePath.Equals("/Error", StringComparison.Ordinal))
+        if (IsUnknown(context))
             context.Result = new NotFoundResult();
         else if (context.ModelState.Any(s => s.Value is { } v && v.Errors.Count > 0 && IsBox(context, s.Key)))
             context.Result = new BadRequestObjectResult("A box is ticked (true) or not (false); something else was sent.");
@@ -26,6 +23,19 @@ internal sealed class RefuseUnknown : IPageFilter
 
     /// <inheritdoc/>
     public void OnPageHandlerExecuted(PageHandlerExecutedContext context) { }
+
+    /// <summary>The framework takes the page's own handler where one is asked for that it has not.</summary>
+    private static bool IsUnknown(PageHandlerExecutingContext context)
+    {
+        if (context.ActionDescriptor.ViewEnginePath.Equals("/Error", StringComparison.Ordinal))
+            return false;
+        var request = context.HttpContext.Request;
+        var named = request.Query["handler"].ToString();
+        var looks = HttpMethods.IsGet(request.Method) || HttpMethods.IsHead(request.Method);
+        return named.Length > 0
+            ? !named.Equals(context.HandlerMethod?.Name, StringComparison.OrdinalIgnoreCase)
+            : context.HandlerMethod is null && !looks;
+    }
 
     /// <summary>True for a property of the page, or of a form of it, that is true or false.</summary>
     private static bool IsBox(PageHandlerExecutingContext context, string key)

@@ -12,6 +12,14 @@ internal static class StartFaults
         Damaged = 11,
         NoDatabase = 26;
 
+    private const int NoSpace = 28;
+
+    /// <summary>True where the disk has no room left, whoever noticed it.</summary>
+    public static bool IsFull(Exception error) =>
+        error is SqliteException { SqliteErrorCode: Full }
+        || error is IOException && (error.HResult & 0xFFFF) == NoSpace
+        || error.InnerException is { } inner && IsFull(inner);
+
     /// <summary>The sentence; null for what is no fault of folder, database or port.</summary>
     public static string? Said(Exception error, ServerWords words) =>
         error switch

@@ -90,14 +90,14 @@ public sealed class JobTests : IDisposable
     }
 
     [Fact]
-    public void Uploads_nobody_came_back_to_go_after_a_week()
+    public void Uploads_nobody_came_back_to_go_after_a_day()
     {
         var data = new DataFolder(Path.Combine(_folder, "swept"));
         var upload = Path.Combine(data.Incoming, "abc");
         File.WriteAllText(upload, "x");
-        data.Sweep(DateTime.UtcNow.AddDays(6));
+        data.Sweep(DateTime.UtcNow.AddHours(23));
         Assert.True(File.Exists(upload));
-        data.Sweep(DateTime.UtcNow.AddDays(8));
+        data.Sweep(DateTime.UtcNow.AddHours(25));
         Assert.False(File.Exists(upload));
     }
 

@@ -48,7 +48,10 @@ public sealed class NetworkTests(NetworkServer server) : IClassFixture<NetworkSe
             ("password", NetworkServer.Password)
         );
         Assert.Equal(HttpStatusCode.Found, tried.StatusCode);
-        Assert.DoesNotContain(tried.Headers, h => h.Key == "Set-Cookie" && h.Value.Any(v => v.StartsWith("maschera=", StringComparison.Ordinal)));
+        Assert.DoesNotContain(
+            tried.Headers,
+            h => h.Key == "Set-Cookie" && h.Value.Any(v => v.StartsWith("maschera=", StringComparison.Ordinal))
+        );
     }
 
     [Fact]

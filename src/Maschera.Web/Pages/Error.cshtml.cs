@@ -1,3 +1,4 @@
+using Maschera.App;
 using Maschera.Store.Upkeep;
 using Microsoft.AspNetCore.Authorization;
 using Microsoft.AspNetCore.Diagnostics;
@@ -13,6 +14,16 @@ public sealed class ErrorModel : PageModel
     [BindProperty(SupportsGet = true)]
     public int Code { get; set; } = 500;
 
+    public void OnGet() => Count();
+
+    public void OnPost() => Count();
+
+    private void Count()
+    {
+        if (HttpContext.Features.Get<IExceptionHandlerFeature>() is not null)
+            Counters.Errors.Add(1);
+    }
+
     public string Heading =>
         Code switch
         {
@@ -24,7 +35,12 @@ public sealed class ErrorModel : PageModel
         };
 
     public string Advice =>
-        HttpContext.Features.Get<IExceptionHandlerFeature>()?.Error is DamagedDataException damaged ? damaged.Message : Usual;
+        HttpContext.Features.Get<IExceptionHandlerFeature>()?.Error switch
+        {
+            DamagedDataException damaged => damaged.Message,
+            { } error when StartFaults.IsFull(error) => Gate.FullDisk,
+            _ => Usual,
+        };
 
     private string Usual =>
         Code switch
@@ -33,6 +49,7 @@ public sealed class ErrorModel : PageModel
             401 => "The session has ended. Enter again; nothing was changed.",
             403 => "You may look, or work, and this takes more. Ask who runs the workshop.",
             429 => "Wait a minute and try again.",
+            413 => "That is more than is taken at once.",
             400 => "The page was open for too long or its form was incomplete. Go back, reload and try again.",
             _ => "Nothing was half saved. Try again; if it happens again, the server's console says what broke.",
         };

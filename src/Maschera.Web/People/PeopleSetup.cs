@@ -172,7 +172,11 @@ internal sealed class MayDoHandler : AuthorizationHandler<MayDo>
         var writes = !HttpMethods.IsGet(request.Method) && !HttpMethods.IsHead(request.Method);
         if (request.Path.StartsWithSegments("/people/own") || request.Path.StartsWithSegments("/live/hub"))
             return Roles.Look;
-        if (request.Path.StartsWithSegments("/people") || writes && request.Path.StartsWithSegments("/strengths"))
+        if (
+            request.Path.StartsWithSegments("/people")
+            || request.Path.StartsWithSegments("/state")
+            || writes && request.Path.StartsWithSegments("/strengths")
+        )
             return Roles.Run;
         return writes ? Roles.Work : Roles.Look;
     }

@@ -1,5 +1,6 @@
 using System.Globalization;
 using System.Runtime.InteropServices;
+using Maschera.App;
 using Maschera.Store;
 using Microsoft.EntityFrameworkCore;
 
@@ -34,6 +35,7 @@ public static class BenchWindow
                 var rows = db.Channels.AsNoTracking().Where(c => ids.Contains(c.Id)).ToDictionary(c => c.Id);
                 if (ids.Any(id => !rows.ContainsKey(id)))
                     return Results.NotFound();
+                Counters.Windows.Add(1);
                 var bytes = new MemoryStream();
                 foreach (var id in ids)
                     Pack(samples.Window(rows[id], from, to, Math.Min(columns, MostColumns)), from, bytes);

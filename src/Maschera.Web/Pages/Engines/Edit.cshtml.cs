@@ -50,8 +50,15 @@ public sealed class EditModel(MascheraDb db) : PageModel
     [BindProperty]
     public Fields Form { get; set; } = new();
 
+    /// <summary>A stamp of the engine as the form was opened.</summary>
+    [BindProperty]
+    public string? Was { get; set; }
+
     /// <summary>The engine as far as it is typed, for the pictures.</summary>
     public Engine Typed { get; private set; } = new();
+
+    /// <summary>True where somebody else saved it meanwhile.</summary>
+    public bool Changed { get; private set; }
 
     public IReadOnlyList<Engine> Layouts => EngineCatalogue.Layouts;
     public bool HasDetails =>
@@ -69,6 +76,7 @@ public sealed class EditModel(MascheraDb db) : PageModel
         if (await db.Engines.FindAsync(Id) is not { } stored)
             return NotFound();
         Show(stored.ToEngine());
+        Was = Meanwhile.Stamp(stored.Json);
         return Page();
     }
 
@@ -88,6 +96,14 @@ public sealed class EditModel(MascheraDb db) : PageModel
                 ModelState.AddModelError("Form." + problem.Field, problem.Text);
         if (!ModelState.IsValid)
             return Page();
+        if (stored is not null && Was is not null && Was != Meanwhile.Stamp(stored.Json))
+        {
+            ModelState.Remove(nameof(Was));
+            Was = Meanwhile.Stamp(stored.Json);
+            Changed = true;
+            return Page();
+        }
+
         stored ??= db.Engines.Add(new StoredEngine()).Entity;
         stored.Take(engine);
         await db.SaveChangesAsync();

@@ -46,6 +46,34 @@ public sealed class EditModel(MascheraDb db) : PageModel
     [BindProperty]
     public Fields Form { get; set; } = new();
 
+    /// <summary>A stamp of the job as the form was opened.</summary>
+    [BindProperty]
+    public string? Was { get; set; }
+
+    /// <summary>What somebody else wrote meanwhile, by field.</summary>
+    public Fields? Theirs { get; private set; }
+
+    /// <summary>The same where it is not what was typed.</summary>
+    public IEnumerable<(string Name, string Theirs)> Unlike =>
+        Theirs is null
+            ? []
+            : new (string Name, object? Theirs, object? Own)[]
+            {
+                ("Vehicle", Theirs.Vehicle, Form.Vehicle),
+                ("Plate", Theirs.Plate, Form.Plate),
+                (
+                    "Engine",
+                    Engines.FirstOrDefault(e => e.Value == $"{Theirs.EngineId}")?.Text,
+                    Engines.FirstOrDefault(e => e.Value == $"{Form.EngineId}")?.Text
+                ),
+                ("Odometer", Theirs.OdometerKm, Form.OdometerKm),
+                ("Complaint", Theirs.Complaint, Form.Complaint),
+                ("When it happens", Theirs.WhenItHappens, Form.WhenItHappens),
+                ("Earlier repairs", Theirs.EarlierRepairs, Form.EarlierRepairs),
+            }
+                .Where(f => $"{f.Theirs}" != $"{f.Own}")
+                .Select(f => (f.Name, f.Theirs is null or "" ? "nothing" : $"{f.Theirs}"));
+
     public IReadOnlyList<SelectListItem> Engines { get; private set; } = [];
 
     public async Task<IActionResult> OnGetAsync()
@@ -55,16 +83,8 @@ public sealed class EditModel(MascheraDb db) : PageModel
             return Page();
         if (await FindAsync() is not { } job)
             return NotFound();
-        Form = new Fields
-        {
-            Vehicle = job.Vehicle,
-            Plate = job.Plate,
-            EngineId = job.EngineId,
-            OdometerKm = job.OdometerKm,
-            Complaint = job.Complaint,
-            WhenItHappens = job.WhenItHappens,
-            EarlierRepairs = job.EarlierRepairs,
-        };
+        Form = FieldsOf(job);
+        Was = StampOf(job);
         return Page();
     }
 
@@ -81,6 +101,16 @@ public sealed class EditModel(MascheraDb db) : PageModel
         var job = Id is null ? new Job { CreatedAt = DateTime.UtcNow } : await FindAsync();
         if (job is null)
             return NotFound();
+        if (Id is not null && Was is not null && Was != StampOf(job))
+        {
+            Theirs = FieldsOf(job);
+            ModelState.Remove(nameof(Was));
+            Was = StampOf(job);
+            ModelState.AddModelError("", Meanwhile.Said);
+            await LoadEnginesAsync();
+            return Page();
+        }
+
         (job.Vehicle, job.Plate, job.EngineId, job.OdometerKm) = (
             Form.Vehicle.Trim(),
             Form.Plate?.Trim(),
@@ -97,6 +127,21 @@ public sealed class EditModel(MascheraDb db) : PageModel
         await db.SaveChangesAsync();
         return Redirect($"/jobs/{job.Id}");
     }
+
+    private static Fields FieldsOf(Job job) =>
+        new()
+        {
+            Vehicle = job.Vehicle,
+            Plate = job.Plate,
+            EngineId = job.EngineId,
+            OdometerKm = job.OdometerKm,
+            Complaint = job.Complaint,
+            WhenItHappens = job.WhenItHappens,
+            EarlierRepairs = job.EarlierRepairs,
+        };
+
+    private static string StampOf(Job job) =>
+        Meanwhile.Stamp(job.Vehicle, job.Plate, job.EngineId, job.OdometerKm, job.Complaint, job.WhenItHappens, job.EarlierRepairs);
 
     private Task<Job?> FindAsync() => db.LiveJobs.FirstOrDefaultAsync(j => j.Id == Id);
 

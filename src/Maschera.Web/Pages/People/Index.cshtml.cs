@@ -21,7 +21,10 @@ public sealed class IndexModel(IServiceProvider services) : PageModel
     public string? Problem { get; private set; }
 
     /// <summary>Where others find this server.</summary>
-    public string Place => $"{Request.Scheme}://{Request.Host}";
+    public string Place =>
+        Uri.TryCreate($"https://{Request.Host}", UriKind.Absolute, out var here) && here.IsLoopback
+            ? services.GetRequiredService<Reach>().Place
+            : $"{Request.Scheme}://{Request.Host}";
 
     /// <summary>What they compare when their browser asks whether to trust it; null where a certificate was given.</summary>
     public string? Fingerprint => services.GetService<X509Certificate2>() is { } own ? ServerCertificate.Fingerprint(own) : null;
