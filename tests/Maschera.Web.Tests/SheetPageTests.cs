@@ -44,6 +44,44 @@ public sealed class SheetPageTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task Values_of_two_people_both_stand_and_where_both_wrote_one_that_is_said()
+    {
+        var sheet = await StartAsync(("Components[0].Name", "Tank pump"), ("Components[0].Kind", "Pump, lamp or motor"));
+        await PostAsync(sheet, "Values", ("v0", "12.4"), ("w0", ""), ("v1", ""), ("w1", ""), ("state", "key on"));
+        // Opened before the first value stood there: the empty field takes nothing away.
+        await PostAsync(sheet, "Values", ("v0", ""), ("w0", ""), ("v1", "0.05"), ("w1", ""), ("state", "key on"));
+        var html = await ReadAsync(sheet);
+        Assert.Contains("value=\"12.4\"", html, StringComparison.Ordinal);
+        Assert.Contains("value=\"0.05\"", html, StringComparison.Ordinal);
+        var answer = await _page.PostAsync(sheet, $"{sheet}?handler=Values", ("v0", "11.1"), ("w0", ""), ("state", "key on"));
+        var told = WebUtility.HtmlDecode(await answer.Content.ReadAsStringAsync(TestContext.Current.CancellationToken));
+        Assert.Contains("was measured meanwhile; '11.1' was not put in its place", told, StringComparison.Ordinal);
+        Assert.Contains("value=\"12.4\"", await ReadAsync(sheet), StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task Values_that_come_at_the_same_moment_all_stand()
+    {
+        var sheet = await StartAsync(("Components[0].Name", "Tank pump"), ("Components[0].Kind", "Pump, lamp or motor"));
+        await Task.WhenAll(
+            Enumerable
+                .Range(0, 8)
+                .Select(i =>
+                    _page.PostAsync(
+                        sheet,
+                        $"{sheet}?handler=Add",
+                        ("from", $"pin {i}"),
+                        ("to", "ground"),
+                        ("value", $"{i}.5"),
+                        ("quantity", "voltage")
+                    )
+                )
+        );
+        var html = await ReadAsync(sheet);
+        Assert.All(Enumerable.Range(0, 8), i => Assert.Contains($"pin {i}", html, StringComparison.Ordinal));
+    }
+
+    [Fact]
     public async Task A_word_for_a_number_is_refused_with_its_place_and_the_others_are_kept()
     {
         var sheet = await StartAsync(("Components[0].Name", "Tank pump"), ("Components[0].Kind", "Pump, lamp or motor"));

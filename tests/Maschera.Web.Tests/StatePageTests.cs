@@ -93,6 +93,16 @@ public sealed class StatePageTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task Where_nobody_is_asked_for_a_name_there_are_no_people()
+    {
+        foreach (var path in (string[])["/people", "/people/own", "/people/enter", "/people/first"])
+            Assert.Equal((path, HttpStatusCode.Found), (path, await _page.StatusAsync(path)));
+        var added = await _page.PostAsync("/engines/new", "/people", ("Name", "A"), ("Role", "run"), ("password", "long enough to be one"));
+        Assert.Equal(HttpStatusCode.NotFound, added.StatusCode);
+        Assert.DoesNotContain("A link for the customer", await _page.ReadAsync($"/jobs/{_job}/report"), StringComparison.Ordinal);
+    }
+
+    [Fact]
     public async Task A_box_neither_ticked_nor_not_is_refused()
     {
         var answer = await _page.PostAsync("/rig", "/rig", ("Form.Sync", "perhaps"), ("Form.Seconds", "1e999"), ("Form.Speed", "1e308"));

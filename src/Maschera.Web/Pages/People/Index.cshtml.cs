@@ -41,6 +41,8 @@ public sealed class IndexModel(IServiceProvider services) : PageModel
 
     public async Task<IActionResult> OnPostAsync(string? password)
     {
+        if (services.GetService<PeopleDb>() is null)
+            return NotFound();
         if (PeopleSetup.NameIn(Name) is not { } name)
             return await AgainAsync("Give a name, up to 80 letters.");
         if (Role is null || !Roles.All.Contains(Role))

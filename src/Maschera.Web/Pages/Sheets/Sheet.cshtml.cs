@@ -9,6 +9,7 @@ using Maschera.Instruments;
 using Maschera.Rig.Wiring;
 using Maschera.Store;
 using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.Filters;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Microsoft.EntityFrameworkCore;
 
@@ -17,6 +18,8 @@ namespace Maschera.Web.Pages.Sheets;
 /// <summary>A circuit sheet: values typed with the meter in the other hand, every wire judged at once and drawn.</summary>
 public sealed class SheetModel(MascheraDb db, SheetService sheets) : PageModel
 {
+    private static readonly SemaphoreSlim s_one = new(1);
+
     private const int MostLetters = 60;
 
     /// <summary>What the vehicle may do while a wire is loaded.</summary>
@@ -59,6 +62,26 @@ public sealed class SheetModel(MascheraDb db, SheetService sheets) : PageModel
             .Components.SelectMany(c => c.Pins.SelectMany(p => Damages(p.Terminal).Select(d => Of(c.Name, p.Terminal, d))))
             .Prepend(("", "none"));
 
+    /// <summary>One change of a sheet after another: a sheet is kept as one piece.</summary>
+    public override async Task OnPageHandlerExecutionAsync(PageHandlerExecutingContext context, PageHandlerExecutionDelegate next)
+    {
+        if (!HttpMethods.IsPost(Request.Method))
+        {
+            await next();
+            return;
+        }
+
+        await s_one.WaitAsync(HttpContext.RequestAborted);
+        try
+        {
+            await next();
+        }
+        finally
+        {
+            s_one.Release();
+        }
+    }
+
     public async Task<IActionResult> OnGetAsync()
     {
         if (!await LoadAsync())
@@ -81,7 +104,7 @@ public sealed class SheetModel(MascheraDb db, SheetService sheets) : PageModel
         var sheet = Sheet;
         foreach (var (i, line) in Lines.Index())
             if (Request.Form[$"v{i}"] is [{ } typed] && typed.Trim() != Written(line.Row))
-                sheet = Typed(sheet, line, typed.Trim());
+                sheet = Changed(sheet, line, typed.Trim(), Request.Form[$"w{i}"]);
         Keep(sheet);
         return Request.Headers.ContainsKey("HX-Request") ? Partial("_Judged", (this, true)) : Again();
     }
@@ -219,6 +242,21 @@ public sealed class SheetModel(MascheraDb db, SheetService sheets) : PageModel
             return null;
         var parts = chosen.Split('|');
         return [new(parts[0], parts[1], Enum.Parse<WireDamage>(parts[2]))];
+    }
+
+    /// <summary>
+    /// The sheet with what was typed over what stood there. What somebody else wrote since the page was opened stays; where this one
+    /// was changed too, that is said.
+    /// </summary>
+    private CircuitSheet Changed(CircuitSheet sheet, SheetLine line, string typed, string? was)
+    {
+        if (was is null || was == Written(line.Row))
+            return Typed(sheet, line, typed);
+        if (typed != was)
+            Wrong =
+                $"{Terminals.Spoken(line.Measure.From)} against {Terminals.Spoken(line.Measure.To)} was measured meanwhile; "
+                + $"'{typed}' was not put in its place. Write it again if it counts.";
+        return sheet;
     }
 
     private CircuitSheet Typed(CircuitSheet sheet, SheetLine line, string typed)
