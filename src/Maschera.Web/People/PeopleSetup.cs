@@ -6,6 +6,7 @@ using Maschera.Store.People;
 using Microsoft.AspNetCore.Authentication.Cookies;
 using Microsoft.AspNetCore.Authorization;
 using Microsoft.AspNetCore.Identity;
+using Microsoft.AspNetCore.RateLimiting;
 using Microsoft.Extensions.Options;
 
 namespace Maschera.Web.People;
@@ -16,7 +17,12 @@ internal static class PeopleSetup
     /// <summary>So often a minute from one address: trying passwords, and apart from that opening reports.</summary>
     public const string Slowly = "slowly";
 
-    private const int MostAMinute = 60;
+    /// <summary>Work that takes the disk and both cores: uploads and files given out. A few at once, the others wait.</summary>
+    public const string Heavy = "heavy";
+
+    private const int MostAMinute = 60,
+        HeavyAtOnce = 4,
+        HeavyWaiting = 64;
 
     private static readonly TimeSpan s_session = TimeSpan.FromHours(12);
     private static readonly TimeSpan s_lockout = TimeSpan.FromMinutes(10);
@@ -30,6 +36,7 @@ internal static class PeopleSetup
         services.AddRateLimiter(limits =>
         {
             limits.RejectionStatusCode = StatusCodes.Status429TooManyRequests;
+            limits.AddConcurrencyLimiter(Heavy, heavy => (heavy.PermitLimit, heavy.QueueLimit) = (HeavyAtOnce, HeavyWaiting));
             limits.AddPolicy(
                 Slowly,
                 context =>

@@ -5,6 +5,7 @@ using Maschera.Core.Signals;
 using Maschera.Formats;
 using Maschera.Store;
 using Maschera.Web.Drawing;
+using Maschera.Web.People;
 using Microsoft.EntityFrameworkCore;
 
 namespace Maschera.Web.Pages.Bench;
@@ -14,7 +15,7 @@ public static class BenchExport
 {
     public static void MapBenchExport(this WebApplication app)
     {
-        app.MapGet("/bench/{id:int}/export", Export);
+        app.MapGet("/bench/{id:int}/export", Export).RequireRateLimiting(PeopleSetup.Heavy);
         app.MapGet("/bench/{id:int}/picture.svg", Picture);
     }
 
