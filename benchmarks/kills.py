@@ -1,6 +1,6 @@
 """Kills a server again and again in the middle of imports, edits, backups and sweeps, and looks whether what it promised is there.
 
-python3 benchmarks/kills.py [rounds] [capture]   after ./maschera demo has built what it needs
+python3 benchmarks/kills.py [rounds] [capture]   after ./maschera demo and ./maschera doctor have built what it needs
 
 A round starts the server on the same folder, takes jobs in, edits them and brings a capture in, with a backup now and then, and
 kills the process (SIGKILL) at a moment of chance. What was answered with "done" has to be there at the next start, and at the end
