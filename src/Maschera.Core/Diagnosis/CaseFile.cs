@@ -188,7 +188,7 @@ internal sealed class CaseFile
             : new(code, meant.Faults, meant.Cylinder);
     }
 
-    /// <summary>Codes of one kind: those of several cylinders are one finding, others of the kind say little that the first did not.</summary>
+    /// <summary>Codes of one kind: those of several cylinders are one finding, further ones say little that the first did not.</summary>
     private void TakeKind(List<SetCode> kind, bool weak)
     {
         double Weight(SetCode code, double usual) =>

@@ -266,7 +266,8 @@ public sealed class SheetModel(MascheraDb db, SheetService sheets) : PageModel
         if (CircuitSheetFile.ValueOf(typed) is { } value)
             return SheetService.With(sheet, line.Component, line.Measure, value, State);
         Wrong =
-            $"'{typed}' for {Terminals.Spoken(line.Measure.From)} against {Terminals.Spoken(line.Measure.To)} is no number; write one, or OL for an open circuit.";
+            $"'{typed}' for {Terminals.Spoken(line.Measure.From)} against {Terminals.Spoken(line.Measure.To)} is no number; "
+            + "write one, or OL for an open circuit.";
         return sheet;
     }
 
