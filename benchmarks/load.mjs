@@ -10,7 +10,12 @@ const ask = (path) =>
     get(base + path, { agent }, (answer) => {
       const parts = [];
       answer.on("data", (part) => parts.push(part));
-      answer.on("end", () => resolve({ status: answer.statusCode, text: Buffer.concat(parts).toString("latin1") }));
+      answer.on("end", () =>
+        resolve({
+          status: answer.statusCode,
+          text: Buffer.concat(parts).toString("latin1"),
+        }),
+      );
     }).on("error", reject),
   );
 const memory = () => (pid ? Number(/VmRSS:\s+(\d+)/.exec(readFileSync(`/proc/${pid}/status`, "utf8"))[1]) / 1024 : 0);
@@ -18,7 +23,10 @@ const memory = () => (pid ? Number(/VmRSS:\s+(\d+)/.exec(readFileSync(`/proc/${p
 const list = await ask("/");
 const jobs = [...new Set([...list.text.matchAll(/href="(\/jobs\/\d+)"/g)].map((m) => m[1]))];
 const bench = await ask("/bench/1");
-const channels = [...new Set([...bench.text.matchAll(/(?:&quot;|"|\\u0022)id(?:&quot;|"|\\u0022):\s*(\d+)/g)].map((m) => m[1]))].slice(0, 3);
+const channels = [...new Set([...bench.text.matchAll(/(?:&quot;|"|\\u0022)id(?:&quot;|"|\\u0022):\s*(\d+)/g)].map((m) => m[1]))].slice(
+  0,
+  3,
+);
 const kinds = {
   jobs: () => "/",
   job: (i) => jobs[i % jobs.length],
@@ -46,6 +54,9 @@ await Promise.all(
 );
 const at = (list, share) => list.sort((a, b) => a - b)[Math.min(list.length - 1, Math.floor(share * list.length))]?.toFixed(0);
 console.log(`| asked for | answers | median, ms | 95 % | 99 % |\n| --- | --- | --- | --- | --- |`);
-for (const [kind, list] of Object.entries(took)) console.log(`| ${kind} | ${list.length} | ${at(list, 0.5)} | ${at(list, 0.95)} | ${at(list, 0.99)} |`);
-console.log(`${clients} clients, ${wrong} answers that were not 200; memory ${before.toFixed(0)} MB before, ${memory().toFixed(0)} MB after.`);
+for (const [kind, list] of Object.entries(took))
+  console.log(`| ${kind} | ${list.length} | ${at(list, 0.5)} | ${at(list, 0.95)} | ${at(list, 0.99)} |`);
+console.log(
+  `${clients} clients, ${wrong} answers that were not 200; memory ${before.toFixed(0)} MB before, ${memory().toFixed(0)} MB after.`,
+);
 agent.destroy();

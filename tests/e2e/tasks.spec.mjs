@@ -21,7 +21,11 @@ async function opened(page, address) {
   const show = async (name) => {
     if ((await page.getByRole("tab", { name }).getAttribute("aria-selected")) !== "true") await step(() => drawer(page, name));
   };
-  return { step, show, done: () => expect(steps, "steps").toBeLessThanOrEqual(MOST) };
+  return {
+    step,
+    show,
+    done: () => expect(steps, "steps").toBeLessThanOrEqual(MOST),
+  };
 }
 
 for (const [width, height] of sizes)
@@ -31,9 +35,16 @@ for (const [width, height] of sizes)
     test("the weak cylinder's hump and its value", async ({ page }) => {
       const { step, show, done } = await opened(page, "/bench/1");
       await show("Readings");
-      const reading = page.getByRole("article", { name: "Relative compression" });
+      const reading = page.getByRole("article", {
+        name: "Relative compression",
+      });
       await expect(reading).toContainText("cylinder 3 at 72 %");
-      await step(() => reading.getByRole("link", { name: /^3 at / }).first().click());
+      await step(() =>
+        reading
+          .getByRole("link", { name: /^3 at / })
+          .first()
+          .click(),
+      );
       await expect(page).toHaveURL(/mark=/);
       const { x, y, width: wide } = await page.locator(".u-over").first().boundingBox();
       await step(() => page.mouse.move(x + wide / 2, y + 40));
