@@ -1,6 +1,7 @@
 using System.Text.Json;
 using Maschera.Core.Basics;
 using Maschera.Core.Readings;
+using Maschera.Core.Readings.WheelSpeeds;
 
 namespace Maschera.Core.Diagnosis;
 
@@ -12,8 +13,6 @@ internal sealed class CaseFile
 
     /// <summary>Further codes of one kind say little that the first did not.</summary>
     private const double FurtherCode = 0.4;
-
-    private static readonly string[] s_wheels = ["front-left", "front-right", "rear-left", "rear-right"];
 
     private readonly Likelihoods _known;
     private readonly CylinderStructure _structure;
@@ -265,7 +264,12 @@ internal sealed class CaseFile
             _notes.Add(new("unknown-evidence", $"'{reading}' with the verdict '{verdict}' is not known and weighs nothing."));
         else if (verdict != Verdict.UnusableWord)
             foreach (
-                var finding in new EvidenceReader(_known, Cylinders, _structure, Cleared, s_wheels).Read(item, reading, verdict, _done)
+                var finding in new EvidenceReader(_known, Cylinders, _structure, Cleared, WheelNames.All).Read(
+                    item,
+                    reading,
+                    verdict,
+                    _done
+                )
             )
                 _findings.Add(finding);
     }

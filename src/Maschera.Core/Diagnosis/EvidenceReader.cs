@@ -3,7 +3,13 @@ using System.Text.Json;
 namespace Maschera.Core.Diagnosis;
 
 /// <summary>Turns a reading's result, whole or cut down, into findings.</summary>
-internal sealed class EvidenceReader(Likelihoods known, int cylinders, CylinderStructure structure, bool cleared, string[] wheels)
+internal sealed class EvidenceReader(
+    Likelihoods known,
+    int cylinders,
+    CylinderStructure structure,
+    bool cleared,
+    IReadOnlyList<string> wheels
+)
 {
     /// <summary>A cylinder's misfire counter from which it speaks, and how much a module's own pass weighs.</summary>
     private const int Counts = 20;

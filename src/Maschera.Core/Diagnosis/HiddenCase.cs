@@ -1,4 +1,5 @@
 using System.Text.Json.Nodes;
+using Maschera.Core.Readings.WheelSpeeds;
 
 namespace Maschera.Core.Diagnosis;
 
@@ -16,8 +17,6 @@ public sealed class HiddenCase
 
     /// <summary>A complaint that this fault is less likely to give is not what somebody comes with.</summary>
     private const double LeastComplaint = 0.15;
-
-    private static readonly string[] s_wheels = ["front-left", "front-right", "rear-left", "rear-right"];
 
     private readonly Likelihoods _known;
     private readonly int _answers;
@@ -70,7 +69,7 @@ public sealed class HiddenCase
     {
         var complaint = Drawn(random, Complaints(known, fault), c => c.Likely).Word;
         int? cylinder = fault.Place == FaultPlace.Cylinder ? random.Next(1, cylinders + 1) : null;
-        var wheel = fault.Place == FaultPlace.Wheel ? s_wheels[random.Next(s_wheels.Length)] : null;
+        var wheel = fault.Place == FaultPlace.Wheel ? WheelNames.All[random.Next(WheelNames.All.Count)] : null;
         return new(known, random.Next(), cylinders, fault, cylinder, wheel, complaint);
     }
 
@@ -167,7 +166,7 @@ public sealed class HiddenCase
             reading,
             verdict,
             elsewhere ? at : at ?? Cylinder ?? _random.Next(1, Cylinders + 1),
-            Wheel ?? s_wheels[0],
+            Wheel ?? WheelNames.All[0],
             Cylinders
         );
     }

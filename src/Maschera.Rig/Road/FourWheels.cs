@@ -1,3 +1,4 @@
+using Maschera.Core.Readings.WheelSpeeds;
 using Maschera.Core.Signals;
 
 namespace Maschera.Rig.Road;
@@ -6,7 +7,7 @@ namespace Maschera.Rig.Road;
 public sealed class FourWheels(int seed)
 {
     /// <summary>The wheels in the order of their numbers.</summary>
-    public static IReadOnlyList<string> Names { get; } = ["front-left", "front-right", "rear-left", "rear-right"];
+    public static IReadOnlyList<string> Names => WheelNames.All;
 
     private readonly Random _random = new(seed);
     private readonly double[] _sizes = new double[4];

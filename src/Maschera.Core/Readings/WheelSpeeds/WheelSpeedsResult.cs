@@ -46,9 +46,9 @@ public sealed record WheelSpeedsResult : ReadingResult
 internal sealed partial class WheelSpeedsJson : JsonSerializerContext;
 
 /// <summary>The wheels in the order in which they are kept: left before right, front before rear.</summary>
-internal static class WheelNames
+public static class WheelNames
 {
-    public static readonly string[] All = ["front-left", "front-right", "rear-left", "rear-right"];
+    public static IReadOnlyList<string> All { get; } = ["front-left", "front-right", "rear-left", "rear-right"];
 
     /// <summary>The wheel on the same axle.</summary>
     public static int Beside(int wheel) => wheel ^ 1;

@@ -3,6 +3,7 @@ using Maschera.Core.Basics;
 using Maschera.Core.Diagnosis;
 using Maschera.Core.Engines;
 using Maschera.Core.Readings;
+using Maschera.Core.Readings.WheelSpeeds;
 using Maschera.Store;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
@@ -14,8 +15,6 @@ namespace Maschera.Web.Pages.Jobs;
 public sealed class QuoteModel(MascheraDb db, Strengths strengths) : PageModel
 {
     private const int MostSuspects = 6;
-
-    private static readonly string[] s_wheels = ["front-left", "front-right", "rear-left", "rear-right"];
 
     /// <summary>A line as it is typed.</summary>
     public sealed class Fields
@@ -155,7 +154,7 @@ public sealed class QuoteModel(MascheraDb db, Strengths strengths) : PageModel
             return (parts[0], null, null);
         return int.TryParse(parts[1], out var cylinder)
             ? (parts[0], cylinder, null)
-            : (parts[0], null, s_wheels.Contains(parts[1]) ? parts[1] : null);
+            : (parts[0], null, WheelNames.All.Contains(parts[1]) ? parts[1] : null);
     }
 
     private static string PartOf(string? cures) =>

@@ -1,6 +1,7 @@
 using Maschera.App;
 using Maschera.Core.Diagnosis;
 using Maschera.Core.Engines;
+using Maschera.Core.Readings.WheelSpeeds;
 using Maschera.Store;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
@@ -12,8 +13,6 @@ namespace Maschera.Web.Pages.Jobs;
 public sealed class SeenModel(MascheraDb db) : PageModel
 {
     private const int MostNoted = 200;
-
-    private static readonly string[] s_wheels = ["front-left", "front-right", "rear-left", "rear-right"];
 
     [BindProperty(SupportsGet = true)]
     public int Id { get; set; }
@@ -79,7 +78,7 @@ public sealed class SeenModel(MascheraDb db) : PageModel
     {
         for (var cylinder = 1; cylinder <= Engine.Cylinders; cylinder++)
             yield return ($"{cylinder}", $"cylinder {cylinder}");
-        foreach (var wheel in withWheels ? s_wheels : [])
+        foreach (var wheel in withWheels ? WheelNames.All : [])
             yield return (wheel, wheel.Replace('-', ' '));
     }
 
@@ -88,7 +87,7 @@ public sealed class SeenModel(MascheraDb db) : PageModel
     {
         var known = Likelihoods.Usual;
         var places = known.Verdicts($"seen/{word}")!["present"].Keys.Select(f => known.Find(f)!.Place).ToHashSet();
-        return Places(true).Where(p => places.Contains(s_wheels.Contains(p.Value) ? FaultPlace.Wheel : FaultPlace.Cylinder));
+        return Places(true).Where(p => places.Contains(WheelNames.All.Contains(p.Value) ? FaultPlace.Wheel : FaultPlace.Cylinder));
     }
 
     public string PartName(string fault) => Spoken.Capital(Parts.GetValueOrDefault(fault, fault));
