@@ -1,3 +1,5 @@
+using System.Buffers;
+using System.Diagnostics.CodeAnalysis;
 using System.Globalization;
 using Maschera.Core.Basics;
 using Maschera.Core.Vehicle;
@@ -13,6 +15,11 @@ public sealed record FrameLog(IReadOnlyList<CanFrame> Frames, IReadOnlyList<Note
 /// </summary>
 public static class CandumpFile
 {
+    /// <summary>Bytes of a CAN FD frame.</summary>
+    private const int MostBytes = 64;
+
+    private static readonly SearchValues<char> s_digits = SearchValues.Create("0123456789abcdefABCDEF");
+
     private const uint ErrorFlag = 0x20000000,
         ExtendedFlag = 0x80000000;
 
@@ -20,36 +27,43 @@ public static class CandumpFile
     public static bool Begins(string text)
     {
         var line = text.Split('\n').Select(l => l.Trim()).FirstOrDefault(l => l.Length > 0 && !IsRemark(l));
-        return line is not null && TryFrame(line, out _, out _);
+        var bus = "";
+        return line is not null && TryFrame(line, ref bus, out _, out _);
     }
 
     /// <summary>The frames of a log; a line that is none is refused with its number.</summary>
     /// <exception cref="CaptureFormatException">A line is no frame, or there is none.</exception>
     public static FrameLog Read(string text, string name)
     {
-        var frames = new List<CanFrame>();
         List<Note> notes = [];
-        var lines = text.Split('\n');
-        var (first, errors, clockless) = (double.NaN, 0, false);
-        for (var i = 0; i < lines.Length; i++)
+        using var log = new StringReader(text);
+        return new FrameLog([.. Frames(log, name, notes)], notes);
+    }
+
+    /// <summary>The frames of a log one by one, s from the first; a line that is none is refused with its number.</summary>
+    /// <param name="notes">Takes every doubt, once the log is at its end.</param>
+    /// <exception cref="CaptureFormatException">A line is no frame, or there is none.</exception>
+    public static IEnumerable<CanFrame> Frames(TextReader log, string name, ICollection<Note> notes)
+    {
+        var (count, number, cut, errors) = (0, 0, 0, 0);
+        var (first, clockless, bus) = (double.NaN, false, "");
+        while (log.ReadLine() is { } text)
         {
-            var line = lines[i].Trim();
+            number++;
+            var line = text.AsSpan().Trim();
             if (line.Length == 0 || IsRemark(line))
                 continue;
-            if (!TryFrame(line, out var frame, out var isData))
-            {
-                // The last line of a log that was stopped may be cut short.
-                if (lines.Skip(i + 1).All(l => l.Trim().Length == 0) && frames.Count > 0)
-                {
-                    notes.Add(new("cut-line", $"The last line, {i + 1}, is cut short and left out."));
-                    break;
-                }
-
+            // The last line of a log that was stopped may be cut short; one with others behind it is none.
+            if (cut > 0 || !TryFrame(line, ref bus, out var frame, out var isData) && count == 0)
                 throw new CaptureFormatException(
                     name,
-                    i + 1,
+                    cut > 0 ? cut : number,
                     "is no CAN frame. Each line reads (seconds) bus id#data, as candump writes it."
                 );
+            if (frame is null)
+            {
+                cut = number;
+                continue;
             }
 
             if (!isData)
@@ -59,20 +73,25 @@ public static class CandumpFile
             }
 
             if (double.IsNaN(frame.Seconds))
-                (clockless, frame) = (true, frame with { Seconds = frames.Count * 1e-3 });
+                (clockless, frame) = (true, frame with { Seconds = count * 1e-3 });
             if (double.IsNaN(first))
                 first = frame.Seconds;
+            count++;
             // The log's last written place; seconds since 1970 leave a double little more.
-            frames.Add(frame with { Seconds = Math.Round(frame.Seconds - first, 6) });
+            yield return frame with
+            {
+                Seconds = Math.Round(frame.Seconds - first, 6),
+            };
         }
 
-        if (frames.Count == 0)
+        if (count == 0)
             throw new CaptureFormatException(name, "holds no CAN frames.");
+        if (cut > 0)
+            notes.Add(new("cut-line", $"The last line, {cut}, is cut short and left out."));
         if (errors > 0)
             notes.Add(new("error-frames", $"{errors} error or remote frames are left out."));
         if (clockless)
             notes.Add(new("no-time", "The log has no times: frames are taken a millisecond apart."));
-        return new FrameLog(frames, notes);
     }
 
     /// <summary>Whole diagnostic messages of a log, or of a text with one payload in hexadecimal digits a line.</summary>
@@ -82,7 +101,7 @@ public static class CandumpFile
         if (Begins(text))
         {
             var log = Read(text, name);
-            var assembler = MessageAssembler.Of(log.Frames);
+            var assembler = MessageAssembler.Of(log.Frames.Where(f => f.MayAnswer));
             return new MessageLog(assembler.Messages, [.. log.Notes, .. assembler.Notes]);
         }
 
@@ -112,69 +131,111 @@ public static class CandumpFile
         return ReadMessages(TextFile.Load(path), name);
     }
 
-    private static bool IsRemark(string line) => line[0] is '#' or ';' || line.StartsWith("//", StringComparison.Ordinal);
+    private static bool IsRemark(ReadOnlySpan<char> line) => line[0] is '#' or ';' || line.StartsWith("//", StringComparison.Ordinal);
 
-    private static bool TryFrame(string line, out CanFrame frame, out bool isData)
+    private static bool TryFrame(ReadOnlySpan<char> line, ref string bus, [NotNullWhen(true)] out CanFrame? frame, out bool isData)
     {
-        (frame, isData) = (null!, true);
-        var words = line.Split((char[])[' ', '\t'], StringSplitOptions.RemoveEmptyEntries);
-        var at = 0;
+        (frame, isData) = (null, true);
         var seconds = double.NaN;
-        if (words.Length > 0 && words[0].StartsWith('('))
+        var word = Word(ref line);
+        if (word is ['(', ..])
         {
             if (
-                !words[0].EndsWith(')')
-                || !double.TryParse(words[0][1..^1], NumberStyles.Float, CultureInfo.InvariantCulture, out seconds)
+                word is not ['(', .., ')']
+                || !double.TryParse(word[1..^1], NumberStyles.Float, CultureInfo.InvariantCulture, out seconds)
                 || !double.IsFinite(seconds)
             )
                 return false;
-            at = 1;
+            word = Word(ref line);
         }
 
-        if (words.Length <= at + 1)
+        // A log is of one bus, or of a few in turn.
+        bus = word.SequenceEqual(bus) ? bus : word.ToString();
+        word = Word(ref line);
+        if (word.Length == 0)
             return false;
-        var bus = words[at++];
-        return words[at].Contains('#', StringComparison.Ordinal)
-            ? Logged(seconds, bus, words[at], out frame, out isData)
-            : Shown(seconds, bus, words[at..], out frame, out isData);
+        return word.Contains('#')
+            ? Logged(seconds, bus, word, out frame, out isData)
+            : Shown(seconds, bus, word, line, out frame, out isData);
+    }
+
+    /// <summary>Takes the next word off a line; empty at its end.</summary>
+    private static ReadOnlySpan<char> Word(ref ReadOnlySpan<char> line)
+    {
+        line = line.TrimStart(" \t");
+        var end = line.IndexOfAny(' ', '\t');
+        var word = end < 0 ? line : line[..end];
+        line = line[word.Length..];
+        return word;
     }
 
     /// <summary>The log form: 7E8#0341, FD frames with ## and a digit of flags, remote frames with R.</summary>
-    private static bool Logged(double seconds, string bus, string word, out CanFrame frame, out bool isData)
+    private static bool Logged(double seconds, string bus, ReadOnlySpan<char> word, out CanFrame? frame, out bool isData)
     {
-        (frame, isData) = (null!, true);
-        var cut = word.IndexOf('#', StringComparison.Ordinal);
-        var (id, data) = (word[..cut], word[(cut + 1)..]);
-        if (data.StartsWith('#'))
+        isData = true;
+        var cut = word.IndexOf('#');
+        var id = word[..cut];
+        var data = word[(cut + 1)..];
+        if (data is ['#', ..])
             data = data.Length > 1 ? data[2..] : "x";
-        if (data.StartsWith('R'))
-            (isData, data) = (false, "");
-        return Make(seconds, bus, id, data.Replace(".", "", StringComparison.Ordinal), ref isData, out frame);
+        if (data is ['R', ..])
+        {
+            isData = false;
+            data = "";
+        }
+
+        if (data.Contains('.'))
+            data = data.ToString().Replace(".", "", StringComparison.Ordinal);
+        return Make(seconds, bus, id, data, ref isData, out frame);
     }
 
     /// <summary>The form for the screen: 7E8   [8]  03 41 00.</summary>
-    private static bool Shown(double seconds, string bus, string[] words, out CanFrame frame, out bool isData)
+    private static bool Shown(
+        double seconds,
+        string bus,
+        ReadOnlySpan<char> id,
+        ReadOnlySpan<char> rest,
+        out CanFrame? frame,
+        out bool isData
+    )
     {
-        (frame, isData) = (null!, true);
-        if (
-            words.Length < 2
-            || words[1] is not ['[', .., ']']
-            || !int.TryParse(words[1][1..^1], NumberStyles.None, CultureInfo.InvariantCulture, out var count)
-        )
+        (frame, isData) = (null, true);
+        var said = Word(ref rest);
+        if (said is not ['[', .., ']'] || !int.TryParse(said[1..^1], NumberStyles.None, CultureInfo.InvariantCulture, out var count))
             return false;
-        if (words.Length > 2 && words[2] == "remote")
-            (isData, count) = (false, 0);
-        if (words.Length < 2 + count)
-            return false;
-        return Make(seconds, bus, words[0], string.Concat(words.Skip(2).Take(count)), ref isData, out frame);
+        Span<char> data = stackalloc char[2 * MostBytes];
+        var length = 0;
+        for (var i = 0; i < count; i++)
+        {
+            var word = Word(ref rest);
+            if (i == 0 && word.SequenceEqual("remote"))
+            {
+                isData = false;
+                break;
+            }
+
+            if (word.Length == 0 || length + word.Length > data.Length)
+                return false;
+            word.CopyTo(data[length..]);
+            length += word.Length;
+        }
+
+        return Make(seconds, bus, id, data[..length], ref isData, out frame);
     }
 
-    private static bool Make(double seconds, string bus, string id, string data, ref bool isData, out CanFrame frame)
+    private static bool Make(
+        double seconds,
+        string bus,
+        ReadOnlySpan<char> id,
+        ReadOnlySpan<char> data,
+        ref bool isData,
+        out CanFrame? frame
+    )
     {
-        frame = null!;
+        frame = null;
         if (id.Length is not (3 or 8) || !uint.TryParse(id, NumberStyles.AllowHexSpecifier, CultureInfo.InvariantCulture, out var number))
             return false;
-        if (data.Length % 2 != 0 || data.Length > 128 || !data.All(char.IsAsciiHexDigit))
+        if (data.Length % 2 != 0 || data.Length > 2 * MostBytes || data.ContainsAnyExcept(s_digits))
             return false;
         if (id.Length == 8 && (number & ErrorFlag) != 0)
             isData = false;

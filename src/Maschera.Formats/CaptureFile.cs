@@ -44,11 +44,8 @@ public static class CaptureFile
 
         if (IsCanLog(stream))
         {
-            var capture = CanLog.Decode(TextFile.Load(path), name, description);
-            return new FileOverview("CAN log", [.. capture.Channels.Select((c, i) => new ChannelInfo(c.Name, c.Unit, i))], null, null)
-            {
-                Notes = capture.Notes,
-            };
+            var (channels, notes) = CanLog.Inspect(stream, name, description);
+            return new FileOverview("CAN log", channels, null, null) { Notes = notes };
         }
 
         var layout = CsvFile.Inspect(stream, name);
@@ -73,12 +70,7 @@ public static class CaptureFile
         if (BundleFile.Begins(head))
             return BundleFile.Read(stream, name, sink, progress, cancel);
         if (IsCanLog(stream))
-        {
-            var capture = CanLog.Decode(TextFile.Load(path), name, description);
-            cancel.ThrowIfCancellationRequested();
-            CanLog.Into(sink, capture);
-            return capture.Notes;
-        }
+            return CanLog.Read(() => Open(path, name), name, description, sink, progress, cancel);
 
         var layout = CsvFile.Inspect(stream, name);
         stream.Position = 0;

@@ -210,6 +210,49 @@ public class CanTests
         Assert.Throws<CaptureFormatException>(() => CanLog.Decode("(10.0) can0 123#0011\n", "x.log", null));
     }
 
+    [Theory]
+    [InlineData("10A#04410C0C80")]
+    [InlineData("7DF#04410C0C80")]
+    [InlineData("18DAF110#04410C0C80", 1)]
+    [InlineData("18DA10F1#04410C0C80")]
+    [InlineData("7EF#04410C0C80", 1)]
+    public void Only_who_answers_a_tester_gives_live_values(string frame, int channels = 0)
+    {
+        var log = $"(10.0) can0 7E8#0341057B\n(10.1) can0 {frame}\n";
+        Assert.Equal(1 + channels, CanLog.Decode(log, "x.log", null).Channels.Count);
+    }
+
+    [Fact]
+    public void A_long_log_is_streamed_with_every_sample_at_its_time()
+    {
+        // Two identifiers, one ten times as often: 30,000 frames, more than a block of either.
+        var log = new StringBuilder();
+        for (var i = 0; i < 30_000; i++)
+            log.Append(CultureInfo.InvariantCulture, $"({100 + i * 1e-3:0.000000}) can0 {(i % 10 == 0 ? "101" : "100")}#{i:X4}\n");
+        var path = Path.GetTempFileName();
+        File.WriteAllText(path, log.ToString());
+        var description = DbcFile.Parse(
+            "BO_ 256 Fast: 2 A\n SG_ F : 7|16@0+ (1,0) [0|65535] \"\" A\nBO_ 257 Slow: 2 A\n SG_ S : 7|16@0+ (1,0) [0|65535] \"\" A\n",
+            "d.dbc"
+        );
+        var told = new List<long>();
+        var sink = new MemorySink();
+        CaptureFile.Read(path, "x.log", sink, new Told(told), description);
+        var capture = sink.ToCapture("x", []);
+        File.Delete(path);
+        Assert.Equal(["S", "F"], capture.Channels.Select(c => c.Name));
+        Assert.Equal(Enumerable.Range(0, 3_000).Select(i => 10f * i), capture.Channels[0].Samples);
+        Assert.Equal(Enumerable.Range(0, 30_000).Where(i => i % 10 > 0).Select(i => (float)i), capture.Channels[1].Samples);
+        Assert.All(Enumerable.Range(0, 3_000), i => Assert.Equal(i * 1e-2, capture.Channels[0].Time[i], 6));
+        Assert.Equal(told.Order(), told);
+        Assert.Equal(log.Length, told[^1]);
+    }
+
+    private sealed class Told(List<long> told) : IProgress<long>
+    {
+        public void Report(long value) => told.Add(value);
+    }
+
     [Fact]
     public void Trouble_codes_are_written_as_the_trade_writes_them()
     {

@@ -12,6 +12,12 @@ public sealed record CanFrame(double Seconds, string Bus, uint Id, bool IsExtend
 {
     /// <summary>The identifier as it is written: three digits or eight.</summary>
     public string IdText => Id.ToString(IsExtended ? "X8" : "X3", System.Globalization.CultureInfo.InvariantCulture);
+
+    /// <summary>
+    /// True where a module answers a tester by this identifier: 7E8 to 7EF, or 18DAF1xx (ISO 15765-4, 10.3). Other frames begin with
+    /// the same bytes by chance.
+    /// </summary>
+    public bool MayAnswer => IsExtended ? Id >> 8 == 0x18DAF1 : Id is >= 0x7E8 and <= 0x7EF;
 }
 
 /// <summary>A whole diagnostic message: what one identifier sent.</summary>

@@ -26,13 +26,13 @@ public sealed record WrittenCode(string Code, string Text, string Module, string
 /// <summary>Finds trouble codes in typed or pasted text: one line a code, a line that ends with a colon names the module.</summary>
 public static partial class CodeText
 {
-    private static readonly (string State, string[] Words)[] s_states =
+    private static readonly (string State, Regex At)[] s_states =
     [
-        (CodeStates.Permanent, ["permanent"]),
-        (CodeStates.Pending, ["pending", "provisional", "vorläufig", "in attesa", "en attente"]),
+        (CodeStates.Permanent, StateAt("permanent")),
+        (CodeStates.Pending, StateAt("pending", "provisional", "vorläufig", "in attesa", "en attente")),
         (
             CodeStates.Stored,
-            [
+            StateAt(
                 "stored",
                 "memory",
                 "historic",
@@ -51,10 +51,10 @@ public static partial class CodeText
                 "nicht aktiv",
                 "inattivo",
                 "inactif",
-                "passive",
-            ]
+                "passive"
+            )
         ),
-        (CodeStates.Present, ["present", "current", "active", "confirmed", "aktiv", "vorhanden", "presente", "présent"]),
+        (CodeStates.Present, StateAt("present", "current", "active", "confirmed", "aktiv", "vorhanden", "presente", "présent")),
     ];
 
     /// <summary>The codes of a text, in its order; codes in no known form are left out.</summary>
@@ -75,7 +75,7 @@ public static partial class CodeText
             var code = found.Value.ToUpperInvariant();
             var rest = line.Remove(found.Index, found.Length);
             var (state, words) = State(rest);
-            rest = words is null ? rest : StateAt(words).Replace(rest, "");
+            rest = words?.Replace(rest, "") ?? rest;
             var said = Edges().Replace(rest, "").Trim();
             codes.Add(new WrittenCode(code, said.Length > 0 ? said : CodeMeanings.Of(code), module, state));
         }
@@ -88,13 +88,13 @@ public static partial class CodeText
     /// spaces (as a code in front leaves them), or last: inside a description the same words mean something else (a current out
     /// of range).
     /// </summary>
-    private static (string State, string[]? Words) State(string rest)
+    private static (string State, Regex? Words) State(string rest)
     {
-        var found = s_states.FirstOrDefault(s => StateAt(s.Words).IsMatch(rest));
-        return found.State is null ? (CodeStates.Stored, null) : (found.State, found.Words);
+        var found = s_states.FirstOrDefault(s => s.At.IsMatch(rest));
+        return found.State is null ? (CodeStates.Stored, null) : (found.State, found.At);
     }
 
-    private static Regex StateAt(string[] words)
+    private static Regex StateAt(params string[] words)
     {
         var any = string.Join('|', words.Select(Regex.Escape));
         // "Current" ends many a description; as a state it has a field of its own or stands first.
