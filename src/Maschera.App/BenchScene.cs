@@ -1,3 +1,4 @@
+using Maschera.Core.Basics;
 using Maschera.Core.Quantities;
 using Maschera.Core.Readings;
 using Maschera.Core.Signals;
@@ -7,6 +8,9 @@ using Microsoft.EntityFrameworkCore;
 namespace Maschera.App;
 
 /// <summary>A channel as the bench draws it.</summary>
+/// <param name="Marked">True where the marks of a result stand on it.</param>
+/// <param name="Desired">True for a desired value.</param>
+/// <param name="Read">True where that result was read from it.</param>
 public sealed record SceneChannel(
     int Id,
     string Name,
@@ -15,7 +19,8 @@ public sealed record SceneChannel(
     int Ink,
     string? Expression,
     bool Marked,
-    bool Desired
+    bool Desired,
+    bool Read
 );
 
 /// <summary>A capture that can be laid underneath.</summary>
@@ -30,6 +35,7 @@ public sealed record SceneOtherChannel(int Id, string Name, string Unit);
 public sealed record PinShown(int Id, double At, string Remark);
 
 /// <summary>What the bench draws: the client's scene.ts has the same shape.</summary>
+/// <param name="Used">The stretch that the marked result was read from, s; null without one.</param>
 public sealed record BenchScene(
     int Id,
     double From,
@@ -37,6 +43,7 @@ public sealed record BenchScene(
     IReadOnlyList<SceneChannel> Channels,
     Arrangement Arrangement,
     IReadOnlyList<LaneMark> Marks,
+    Stretch? Used,
     IReadOnlyList<CaliperShown> Calipers,
     IReadOnlyList<PinShown> Pins,
     IReadOnlyList<SceneOther> Others
@@ -60,16 +67,44 @@ public sealed record BenchScene(
             .FirstOrDefaultAsync(c => c.Id == id && c.DeletedAt == null && c.Job!.DeletedAt == null);
 
     /// <summary>Captures to compare with, those of the same job first.</summary>
-    public static Task<List<StoredCapture>> OthersAsync(MascheraDb db, StoredCapture capture) =>
-        db
+    /// <remarks>Only what tells them apart: their samples, notes and results are looked up once one is laid underneath.</remarks>
+    public static async Task<List<StoredCapture>> OthersAsync(MascheraDb db, StoredCapture capture)
+    {
+        var others = await db
             .Captures.AsNoTracking()
-            .Include(c => c.Job)
-            .Include(c => c.Channels)
             .Where(c => c.Id != capture.Id && c.DeletedAt == null && c.Job!.DeletedAt == null)
+            .Where(c => c.Exchange == null && c.SheetJson == null)
             .OrderByDescending(c => c.JobId == capture.JobId)
             .ThenByDescending(c => c.Id)
             .Take(MostOthers)
+            .Select(c => new StoredCapture
+            {
+                Id = c.Id,
+                Name = c.Name,
+                JobId = c.JobId,
+                Job = new Job { Vehicle = c.Job!.Vehicle, EngineId = c.Job.EngineId },
+                ShelvedAt = c.ShelvedAt,
+                ConditionsJson = c.ConditionsJson,
+            })
             .ToListAsync();
+        var ids = others.Select(c => c.Id).ToList();
+        var channels = await db
+            .Channels.AsNoTracking()
+            .Where(c => ids.Contains(c.CaptureId) && !c.IsLaneCopy)
+            .Select(c => new StoredChannel
+            {
+                Id = c.Id,
+                CaptureId = c.CaptureId,
+                Ordinal = c.Ordinal,
+                Name = c.Name,
+                Unit = c.Unit,
+                Role = c.Role,
+            })
+            .ToListAsync();
+        var byCapture = channels.ToLookup(c => c.CaptureId);
+        others.ForEach(c => c.Channels.AddRange(byCapture[c.Id]));
+        return others;
+    }
 
     /// <summary>A capture's channels as the bench draws them.</summary>
     public static IReadOnlyList<SceneChannel> ChannelsOf(StoredCapture capture)
@@ -88,7 +123,8 @@ public sealed record BenchScene(
                         i % Inks,
                         c.Expression,
                         marked is not null && (marked.MarkedChannel is null || marked.MarkedChannel == c.Name),
-                        desired.Contains(c.Name)
+                        desired.Contains(c.Name),
+                        marked?.Channels.Values.Contains(c.Name) == true
                     )
             ),
         ];
@@ -97,6 +133,10 @@ public sealed record BenchScene(
     /// <summary>The newest result that marks stretches of the capture; null for none.</summary>
     private static ReadingResult? Marked(StoredCapture capture) =>
         capture.Readings.OrderByDescending(r => r.Id).Select(r => r.Result).FirstOrDefault(r => r?.Marks.Count > 0);
+
+    /// <summary>Its stretch, and what its marks reach over it: a compression that ends in the first cycle begins before it.</summary>
+    private static Stretch UsedBy(ReadingResult marked) =>
+        new(Math.Min(marked.Span.From, marked.Marks.Min(m => m.From)), Math.Max(marked.Span.To, marked.Marks.Max(m => m.To)));
 
     /// <summary>The scene of a capture, its calipers measured.</summary>
     public static BenchScene Of(StoredCapture capture, IReadOnlyList<StoredCapture> others, SampleStore samples, ClockService clocks)
@@ -112,6 +152,7 @@ public sealed record BenchScene(
             ChannelsOf(capture),
             arranged,
             marked?.Marks ?? [],
+            marked is null || marked.Span == default ? null : UsedBy(marked),
             [
                 .. capture.Calipers.Select(c =>
                     CaliperShown.Of(

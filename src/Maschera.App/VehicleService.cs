@@ -1,3 +1,4 @@
+using System.Text;
 using System.Text.Json;
 using Maschera.Core.Readings;
 using Maschera.Core.Vehicle;
@@ -27,7 +28,9 @@ public sealed class VehicleService(MascheraDb db, CaptureIntake intake, ReadingS
     {
         var (start, tester) = (DateTime.UtcNow, new DiagnosticTester(adapter, clock));
         await VehicleCheck.LogAsync(tester, goOn, cancel);
-        var capture = CanLog.Decode(tester.LogText(start), "live values", null);
+        var log = Encoding.Latin1.GetBytes(tester.LogText(start));
+        // Refused here where nobody answered, before a capture is begun.
+        CanLog.Inspect(new MemoryStream(log), "live values", null, cancel);
         var stored = new StoredCapture
         {
             JobId = job.Id,
@@ -38,11 +41,7 @@ public sealed class VehicleService(MascheraDb db, CaptureIntake intake, ReadingS
         return intake.Take(
             stored,
             null,
-            sink =>
-            {
-                CanLog.Into(sink, capture);
-                return capture.Notes;
-            },
+            sink => CanLog.Read(() => new MemoryStream(log), "live values", null, sink, cancel: cancel),
             cancel
         );
     }

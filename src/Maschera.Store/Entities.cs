@@ -389,10 +389,7 @@ public sealed class StoredReading : IDoneBy
     public bool IsUnusable => Verdict == Core.Basics.Verdict.UnusableWord;
 
     /// <summary>The result in its own type; null where the reading is no longer known.</summary>
-    public ReadingResult? Result =>
-        _result ??= ReadingRegistry.Find(Kind) is { } reading
-            ? (ReadingResult?)JsonSerializer.Deserialize(Json, reading.ResultJson.Type, StoreJson.Options)
-            : null;
+    public ReadingResult? Result => _result ??= HeldResults.Of(Kind, Json);
 
     /// <summary>A row for a result.</summary>
     public static StoredReading Of(ReadingResult result, int jobId, int captureId) =>

@@ -43,8 +43,18 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
     public IQueryable<StoredEngine> LiveEngines => Engines.Where(engine => engine.DeletedAt == null).OrderBy(engine => engine.Name);
 
     /// <summary>Options for a database file.</summary>
-    public static DbContextOptions<MascheraDb> ForFile(string path) =>
-        new DbContextOptionsBuilder<MascheraDb>().UseSqlite($"Data Source={path}").Options;
+    public static DbContextOptions<MascheraDb> ForFile(string path)
+    {
+        var options = new DbContextOptionsBuilder<MascheraDb>();
+        Use(options, path);
+        return options.Options;
+    }
+
+    /// <summary>Puts a database file into options.</summary>
+    public static void Use(DbContextOptionsBuilder options, string path) =>
+        options
+            .UseSqlite($"Data Source={path}")
+            .ConfigureWarnings(w => w.Ignore(CoreEventId.PossibleIncorrectRequiredNavigationWithQueryFilterInteractionWarning));
 
     /// <summary>What was deleted stays this long, so that it can be brought back.</summary>
     public static readonly TimeSpan DeletedStays = TimeSpan.FromDays(30);
@@ -175,9 +185,6 @@ public sealed class MascheraDb(DbContextOptions<MascheraDb> options) : DbContext
             RemoveSamples(row);
         Channels.Where(c => c.Id == channel).ExecuteDelete();
     }
-
-    protected override void OnConfiguring(DbContextOptionsBuilder optionsBuilder) =>
-        optionsBuilder.ConfigureWarnings(w => w.Ignore(CoreEventId.PossibleIncorrectRequiredNavigationWithQueryFilterInteractionWarning));
 
     protected override void OnModelCreating(ModelBuilder modelBuilder)
     {

@@ -1,3 +1,4 @@
+using System.Globalization;
 using System.Runtime.InteropServices;
 using Maschera.Core.Expressions;
 using Maschera.Core.Signals;
@@ -51,6 +52,34 @@ public sealed class SampleStore(MascheraDb db)
         return opened;
     }
 
+    /// <summary>What drawing needs of channels, by number; one that is not there is left out.</summary>
+    /// <remarks>Asked for with every move of a window: a query of the model costs as much as the window itself.</remarks>
+    public IReadOnlyDictionary<int, StoredChannel> Find(IEnumerable<int> channels)
+    {
+        using var opened = Open(_connection);
+        using var command = opened.CreateCommand();
+        command.CommandText =
+            "SELECT Id, CaptureId, Name, Unit, \"Count\", \"Start\", Step, \"End\", IsUniform FROM Channels WHERE Id IN ("
+            + string.Join(',', channels.Select(c => c.ToString(CultureInfo.InvariantCulture)))
+            + ")";
+        using var rows = command.ExecuteReader();
+        var found = new Dictionary<int, StoredChannel>();
+        while (rows.Read())
+            found[rows.GetInt32(0)] = new StoredChannel
+            {
+                Id = rows.GetInt32(0),
+                CaptureId = rows.GetInt32(1),
+                Name = rows.GetString(2),
+                Unit = rows.GetString(3),
+                Count = rows.GetInt32(4),
+                Start = rows.GetDouble(5),
+                Step = rows.GetDouble(6),
+                End = rows.GetDouble(7),
+                IsUniform = rows.GetBoolean(8),
+            };
+        return found;
+    }
+
     /// <summary>A channel to be read piece by piece.</summary>
     public ISampleReader Reader(StoredChannel channel) => new StoredReader(_connection, channel);
 
@@ -96,8 +125,11 @@ public sealed class SampleStore(MascheraDb db)
         }
 
         var drawn = new Columns(from, to, columns);
-        for (var i = first; i < end; i++)
-            drawn.Put(time[i], samples[i], samples[i]);
+        if (time.IsUniform)
+            drawn.PutEven(channel, first, end);
+        else
+            for (var i = first; i < end; i++)
+                drawn.Put(time[i], samples[i], samples[i]);
         return new Trace(null, drawn.Drawn());
     }
 
@@ -234,12 +266,51 @@ public sealed class SampleStore(MascheraDb db)
         /// <summary>Seconds in a column.</summary>
         public double Width { get; }
 
+        private int ColumnAt(double time) => (int)((time - From) / Width);
+
+        /// <summary>The samples of an evenly sampled channel, a column at a time: one division a column instead of one a sample.</summary>
+        public void PutEven(Channel channel, int first, int end)
+        {
+            var (time, samples) = (channel.Time, channel.Samples);
+            for (var i = first; i < end; )
+            {
+                var column = ColumnAt(time[i]);
+                var next = Math.Clamp(time.IndexAtOrAfter(From + (column + 1) * Width), i + 1, end);
+                while (next < end && ColumnAt(time[next]) == column)
+                    next++;
+                while (next > i + 1 && ColumnAt(time[next - 1]) != column)
+                    next--;
+                var (low, high) = Extremes(samples.AsSpan(i, next - i), out var hasGap);
+                if ((uint)column < (uint)Count)
+                    Widen(column, low, high, hasGap);
+                i = next;
+            }
+        }
+
+        private static (float Low, float High) Extremes(ReadOnlySpan<float> samples, out bool hasGap)
+        {
+            var (low, high) = (float.PositiveInfinity, float.NegativeInfinity);
+            hasGap = false;
+            foreach (var sample in samples)
+            {
+                low = sample < low ? sample : low;
+                high = sample > high ? sample : high;
+                hasGap |= float.IsNaN(sample);
+            }
+
+            return (low, high);
+        }
+
         public void Put(double time, float low, float high)
         {
-            var column = (int)((time - From) / Width);
-            if ((uint)column >= (uint)Count)
-                return;
-            if (float.IsNaN(low))
+            var column = ColumnAt(time);
+            if ((uint)column < (uint)Count)
+                Widen(column, low, high, float.IsNaN(low));
+        }
+
+        private void Widen(int column, float low, float high, bool hasGap)
+        {
+            if (hasGap)
                 _gaps[column] = true;
             if (low < _pairs[2 * column])
                 _pairs[2 * column] = low;

@@ -137,6 +137,35 @@ public sealed class SampleStoreTests : IDisposable
         }
     }
 
+    [Theory]
+    [InlineData(1e-4, 0)]
+    [InlineData(0.013, -3.7)]
+    [InlineData(1.0 / 3, 1e4)]
+    public void A_short_channel_s_columns_hold_exactly_the_extremes_of_their_samples(double step, double start)
+    {
+        var random = new Random(4);
+        var samples = Enumerable.Range(0, 60_000).Select(i => i is > 900 and < 1_400 ? float.NaN : random.NextSingle()).ToArray();
+        var channel = Keep(samples, i => start + i * step);
+        var time = new SampleStore(_db).Load(channel).Time;
+        for (var round = 0; round < 40; round++)
+        {
+            var columns = random.Next(5, 400);
+            var from = start + (random.NextDouble() - 0.2) * 50_000 * step;
+            var width = random.Next(3, 40) * step * (1 + random.NextDouble());
+            if (new SampleStore(_db).Window(channel, from, from + columns * width, columns) is not { Seconds: null } trace)
+                continue;
+            var expected = Enumerable.Range(0, columns).Select(_ => (Low: float.PositiveInfinity, High: float.NegativeInfinity)).ToArray();
+            for (var i = 0; i < samples.Length; i++)
+                if (!float.IsNaN(samples[i]) && time[i] >= from && (int)((time[i] - from) / ColumnWidth()) is var c && c < columns)
+                    expected[c] = (Math.Min(expected[c].Low, samples[i]), Math.Max(expected[c].High, samples[i]));
+            for (var c = 0; c < columns; c++)
+                if (float.IsFinite(expected[c].Low))
+                    Assert.Equal(expected[c], (trace.Values[2 * c], trace.Values[2 * c + 1]));
+
+            double ColumnWidth() => (from + columns * width - from) / columns;
+        }
+    }
+
     [Fact]
     public void A_missing_stretch_is_a_gap_and_an_empty_one_is_not()
     {

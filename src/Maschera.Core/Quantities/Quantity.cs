@@ -1,4 +1,5 @@
 using System.Text.RegularExpressions;
+using Maschera.Core.Basics;
 
 namespace Maschera.Core.Quantities;
 
@@ -246,9 +247,7 @@ public static partial class KnownQuantities
 
     /// <summary>Short words stand alone, longer ones may be part of another.</summary>
     private static bool Holds(string name, string word) =>
-        word.Length > 4
-            ? name.Contains(word, StringComparison.OrdinalIgnoreCase)
-            : Regex.IsMatch(name, $@"(?<!\p{{L}}){Regex.Escape(word)}(?!\p{{L}})", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant);
+        word.Length > 4 ? name.Contains(word, StringComparison.OrdinalIgnoreCase) : WholeWord.In(name, word).Success;
 
     [GeneratedRegex(@"[\s_\-.]+")]
     private static partial Regex Between();

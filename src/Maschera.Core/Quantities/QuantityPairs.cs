@@ -1,4 +1,5 @@
 using System.Text.RegularExpressions;
+using Maschera.Core.Basics;
 using Maschera.Core.Signals;
 
 namespace Maschera.Core.Quantities;
@@ -65,11 +66,7 @@ public static partial class QuantityPairs
     {
         foreach (var word in words)
         {
-            var found = Regex.Match(
-                name,
-                $@"(?<![\p{{L}}]){Regex.Escape(word)}(?![\p{{L}}])",
-                RegexOptions.IgnoreCase | RegexOptions.CultureInvariant
-            );
+            var found = WholeWord.In(name, word);
             if (found.Success)
                 return Plain(name.Remove(found.Index, found.Length));
         }
