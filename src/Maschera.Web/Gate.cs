@@ -1,6 +1,11 @@
 using Maschera.Store;
+using Microsoft.AspNetCore.Antiforgery;
 using Microsoft.AspNetCore.Http.Features;
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Microsoft.AspNetCore.SignalR;
 using Microsoft.EntityFrameworkCore;
+using Microsoft.Extensions.Options;
 
 namespace Maschera.Web;
 
@@ -8,7 +13,7 @@ namespace Maschera.Web;
 internal static class Gate
 {
     private const string Policy =
-        "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; object-src 'none'; base-uri 'none'; "
+        "default-src 'self'; img-src 'self' data: blob:; object-src 'none'; base-uri 'none'; "
         + "form-action 'self'; frame-ancestors 'none'";
 
     private const string Hub = "/live/hub";
@@ -20,18 +25,20 @@ internal static class Gate
         headers.ContentSecurityPolicy = Policy;
         headers.XContentTypeOptions = "nosniff";
         headers["Referrer-Policy"] = "same-origin";
+        headers["Cross-Origin-Opener-Policy"] = "same-origin";
+        headers["Cross-Origin-Resource-Policy"] = "same-origin";
+        headers["Permissions-Policy"] = "camera=(), geolocation=(), microphone=(self)";
         return next(context);
     }
 
     /// <summary>
-    /// Refuses what changes something, and the live stream, where a browser says that another page asks for it: forms carry a token
-    /// besides, the bench's and live's own requests do not.
+    /// Refuses what changes something, and the live stream, where a browser says that another page asks for it. A token is asked for
+    /// besides, in forms by their pages and in the rest by <see cref="RequireToken"/>.
     /// </summary>
     public static async Task RefuseForeign(HttpContext context, RequestDelegate next)
     {
         var request = context.Request;
-        var isHarmless = HttpMethods.IsGet(request.Method) || HttpMethods.IsHead(request.Method);
-        if (isHarmless && !request.Path.StartsWithSegments(Hub) || IsOwn(request))
+        if (IsHarmless(request) && !request.Path.StartsWithSegments(Hub) || IsOwn(request))
         {
             await next(context);
             return;
@@ -39,6 +46,41 @@ internal static class Gate
 
         context.Response.StatusCode = StatusCodes.Status403Forbidden;
         await context.Response.WriteAsJsonAsync(new { error = "Another page asked for this. Open Maschera itself and do it there." });
+    }
+
+    private static bool IsHarmless(HttpRequest request) => HttpMethods.IsGet(request.Method) || HttpMethods.IsHead(request.Method);
+
+    /// <summary>
+    /// What the bench and live change by script carries the page's token in a header. A page looks at its form's token itself, but
+    /// only once the body has been read; where the cookie that goes with it is missing, nothing is read at all.
+    /// </summary>
+    public static async Task RequireToken(HttpContext context, RequestDelegate next)
+    {
+        if (IsHarmless(context.Request) || context.GetEndpoint() is not { } endpoint || await HoldsTokenAsync(context, endpoint))
+        {
+            await next(context);
+            return;
+        }
+
+        context.Response.StatusCode = StatusCodes.Status400BadRequest;
+        context.Response.Headers.Connection = "close";
+        await context.Response.WriteAsJsonAsync(new { error = "The page was open for too long. Reload it and do it again." });
+    }
+
+    private static async Task<bool> HoldsTokenAsync(HttpContext context, Endpoint endpoint)
+    {
+        var request = context.Request;
+        var antiforgery = context.RequestServices.GetRequiredService<IOptions<AntiforgeryOptions>>().Value;
+        if (
+            endpoint.Metadata.GetMetadata<HubMetadata>() is not null
+            || endpoint.Metadata.GetMetadata<IgnoreAntiforgeryTokenAttribute>() is not null
+        )
+            return true;
+        if (!request.Cookies.ContainsKey(antiforgery.Cookie.Name!))
+            return false;
+        return endpoint.Metadata.GetMetadata<PageActionDescriptor>() is not null
+            || request.Headers.ContainsKey(antiforgery.HeaderName!)
+                && await context.RequestServices.GetRequiredService<IAntiforgery>().IsRequestValidAsync(context);
     }
 
     /// <summary>A file of captures may be large, and has to have room on the disk; everything else that is sent is small.</summary>

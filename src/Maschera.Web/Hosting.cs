@@ -40,7 +40,7 @@ public static class Hosting
         // A foreign page may resolve its own name to this machine; only the server's names are answered.
         services.Configure<HostFilteringOptions>(options => options.AllowedHosts = [.. reach.Allowed]);
         services.AddSingleton(data);
-        services.AddDbContext<MascheraDb>(options => options.UseSqlite($"Data Source={data.Database}"));
+        services.AddDbContextPool<MascheraDb>(options => MascheraDb.Use(options, data.Database));
         services.AddScoped<SampleStore>();
         services.AddScoped<ReadingService>();
         services.AddScoped<KnownFigures>();
@@ -80,20 +80,31 @@ public static class Hosting
         builder.WebHost.ConfigureKestrel(kestrel => kestrel.Limits.MaxRequestBodySize = null);
     }
 
-    /// <summary>What the bench asks for by script answers with a sentence where samples are damaged; a page shows it itself.</summary>
-    private static async Task SayDamage(HttpContext context, RequestDelegate next)
+    /// <summary>
+    /// What the bench asks for by script answers with a sentence where samples are damaged or the disk is full; a page shows it itself.
+    /// </summary>
+    private static async Task SayFaults(HttpContext context, RequestDelegate next)
     {
         try
         {
             await next(context);
         }
-        catch (DamagedDataException error)
-            when (!context.Response.HasStarted && !context.Request.Headers.Accept.ToString().Contains("html"))
+        catch (Exception error)
+            when (Fault(error) is not null
+                && !context.Response.HasStarted
+                && !context.Request.Headers.Accept.ToString().Contains("html", StringComparison.Ordinal)
+            )
         {
-            context.Response.StatusCode = StatusCodes.Status500InternalServerError;
-            await context.Response.WriteAsJsonAsync(new { error = error.Message });
+            (context.Response.StatusCode, var said) = Fault(error)!.Value;
+            Counters.Errors.Add(1);
+            await context.Response.WriteAsJsonAsync(new { error = said });
         }
     }
+
+    private static (int Status, string Said)? Fault(Exception error) =>
+        error is DamagedDataException ? (StatusCodes.Status500InternalServerError, error.Message)
+        : StartFaults.IsFull(error) ? (StatusCodes.Status507InsufficientStorage, Gate.FullDisk)
+        : null;
 
     /// <summary>The order in which a request passes.</summary>
     public static void UseMaschera(this WebApplication app)
@@ -106,10 +117,11 @@ public static class Hosting
         app.Use(Gate.TellHeaders);
         app.Use(Gate.RefuseForeign);
         app.Use(Gate.LimitBody);
-        app.Use(SayDamage);
+        app.Use(SayFaults);
         app.UseStaticFiles();
         app.UseRouting();
         app.UsePeople(app.Services.GetRequiredService<Reach>());
+        app.Use(Gate.RequireToken);
         app.MapRazorPages();
         app.MapHealth();
         app.MapBenchWindow();

@@ -1,6 +1,8 @@
 using System.Net;
 using System.Net.Http.Json;
+using System.Net.Sockets;
 using System.Net.WebSockets;
+using System.Text;
 
 namespace Maschera.Web.Tests;
 
@@ -52,6 +54,44 @@ public sealed class GateTests : IAsyncLifetime
         Assert.Equal(expected == HttpStatusCode.OK ? 1 : 0, db.Calipers.Count());
     }
 
+    [Theory]
+    [InlineData(null)]
+    [InlineData("of another")]
+    public async Task What_the_bench_changes_needs_the_page_s_token(string? token)
+    {
+        using var bare = new HttpClient { BaseAddress = _server.Client.BaseAddress };
+        await bare.GetStringAsync("/jobs/new");
+        using var request = new HttpRequestMessage(HttpMethod.Post, $"/bench/{_capture}/pins")
+        {
+            Content = JsonContent.Create(new { at = 0.5, remark = "r" }),
+        };
+        if (token is not null)
+            request.Headers.Add(WithToken.Header, token);
+        var answer = await bare.SendAsync(request);
+        Assert.Equal(HttpStatusCode.BadRequest, answer.StatusCode);
+        Assert.Contains("Reload it", await answer.Content.ReadAsStringAsync(), StringComparison.Ordinal);
+        using var db = _server.Open();
+        Assert.Empty(db.Pins);
+    }
+
+    [Fact]
+    public async Task A_form_without_its_cookie_is_refused_before_its_body_is_read()
+    {
+        var server = _server.Client.BaseAddress!;
+        using var socket = new TcpClient(server.Host, server.Port);
+        await using var stream = socket.GetStream();
+        // Of ten megabytes one letter is sent: an answer comes without the rest.
+        await stream.WriteAsync(
+            Encoding.ASCII.GetBytes(
+                $"POST /jobs/1/import HTTP/1.1\r\nHost: {server.Authority}\r\nContent-Type: multipart/form-data; boundary=b\r\n"
+                    + "Content-Length: 10000000\r\n\r\n-"
+            )
+        );
+        using var answer = new StreamReader(stream);
+        var line = await answer.ReadLineAsync().WaitAsync(TimeSpan.FromSeconds(20));
+        Assert.StartsWith("HTTP/1.1 400", line, StringComparison.Ordinal);
+    }
+
     [Fact]
     public async Task Another_page_can_not_follow_the_live_stream()
     {
@@ -72,6 +112,7 @@ public sealed class GateTests : IAsyncLifetime
         Assert.Equal("nosniff", answer.Headers.GetValues("X-Content-Type-Options").Single());
         Assert.Equal("same-origin", answer.Headers.GetValues("Referrer-Policy").Single());
         var policy = answer.Headers.GetValues("Content-Security-Policy").Single();
+        Assert.DoesNotContain("unsafe", policy, StringComparison.Ordinal);
         Assert.All(["frame-ancestors 'none'", "base-uri 'none'", "form-action 'self'"], part => Assert.Contains(part, policy));
     }
 

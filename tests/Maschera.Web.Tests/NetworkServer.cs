@@ -1,10 +1,9 @@
 using System.Net;
-using System.Text.RegularExpressions;
 
 namespace Maschera.Web.Tests;
 
 /// <summary>A server on a network with people, as a process on a folder of its own, with its first person Ada.</summary>
-public sealed partial class NetworkServer : ServerProcess, IAsyncLifetime
+public sealed class NetworkServer : ServerProcess, IAsyncLifetime
 {
     public const string Password = "long enough to be one";
 
@@ -76,7 +75,7 @@ public sealed partial class NetworkServer : ServerProcess, IAsyncLifetime
         params IEnumerable<(string Name, string Value)> fields
     )
     {
-        var token = Token().Match(await browser.GetStringAsync(page)).Groups[1].Value;
+        var token = WithToken.Of(await browser.GetStringAsync(page));
         using var form = new FormUrlEncodedContent(
             fields.Append(("__RequestVerificationToken", token)).Select(f => KeyValuePair.Create(f.Item1, f.Item2))
         );
@@ -85,7 +84,4 @@ public sealed partial class NetworkServer : ServerProcess, IAsyncLifetime
 
     /// <summary>Its database.</summary>
     public Store.MascheraDb Database() => Open();
-
-    [GeneratedRegex("name=\"__RequestVerificationToken\" type=\"hidden\" value=\"([^\"]+)\"")]
-    private static partial Regex Token();
 }

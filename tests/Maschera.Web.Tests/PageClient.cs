@@ -8,8 +8,10 @@ internal sealed partial class PageClient : IDisposable
 {
     private readonly HttpClient _client;
 
-    public PageClient(ServerOnFolder server) =>
-        _client = new HttpClient(new HttpClientHandler { AllowAutoRedirect = false }) { BaseAddress = server.Client.BaseAddress };
+    public PageClient(ServerOnFolder server)
+        : this(server.Client.BaseAddress!) { }
+
+    public PageClient(Uri server) => _client = new HttpClient(new HttpClientHandler { AllowAutoRedirect = false }) { BaseAddress = server };
 
     public void Dispose() => _client.Dispose();
 
@@ -32,6 +34,13 @@ internal sealed partial class PageClient : IDisposable
 
     /// <summary>Posts what is made elsewhere, its token in it.</summary>
     public Task<HttpResponseMessage> SendAsync(string action, HttpContent form) => _client.PostAsync(action, form);
+
+    /// <summary>The same by another method.</summary>
+    public async Task<HttpResponseMessage> SendAsync(HttpMethod method, string action, HttpContent content)
+    {
+        using var request = new HttpRequestMessage(method, action) { Content = content };
+        return await _client.SendAsync(request);
+    }
 
     /// <summary>Uploads a file to a job and returns where the answer leads.</summary>
     public async Task<string> UploadAsync(int job, string fileName, byte[] content)
@@ -66,13 +75,11 @@ internal sealed partial class PageClient : IDisposable
         }
     }
 
-    private async Task<string> TokenAsync(string page) => Token().Match(await ReadAsync(page)).Groups[1].Value;
+    /// <summary>The token of a page.</summary>
+    public async Task<string> TokenAsync(string page) => WithToken.Of(await ReadAsync(page));
 
     private static string? Attribute(string tag, string name) =>
         Regex.Match(tag, $"\\b{name}=\"([^\"]*)\"") is { Success: true } match ? match.Groups[1].Value : null;
-
-    [GeneratedRegex("name=\"__RequestVerificationToken\" type=\"hidden\" value=\"([^\"]+)\"")]
-    private static partial Regex Token();
 
     [GeneratedRegex("<input [^>]*>")]
     private static partial Regex Inputs();

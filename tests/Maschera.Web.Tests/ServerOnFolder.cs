@@ -14,7 +14,7 @@ public sealed class ServerOnFolder : IAsyncDisposable
 
     public WebApplication App { get; }
     public string Folder { get; }
-    public HttpClient Client { get; } = new();
+    public HttpClient Client { get; } = new(new WithToken());
 
     /// <summary>Starts it, filled by <paramref name="fill"/>.</summary>
     public static async Task<ServerOnFolder> StartAsync(Action<MascheraDb, IServiceProvider> fill)

@@ -29,7 +29,7 @@ public abstract class ServerProcess : IDisposable
         var process = Run("Maschera.Web.dll", [.. words, "--data", Folder, "--port", $"{port}"]);
         var line = await process.StandardOutput.ReadLineAsync().WaitAsync(TimeSpan.FromMinutes(4));
         Assert.Equal($"Maschera is ready at http://127.0.0.1:{port}", line);
-        return new HttpClient { BaseAddress = new Uri($"http://127.0.0.1:{port}") };
+        return new HttpClient(new WithToken()) { BaseAddress = new Uri($"http://127.0.0.1:{port}") };
     }
 
     protected static int FreePort()

@@ -17,11 +17,9 @@ internal static class PeopleSetup
     /// <summary>So often a minute from one address: trying passwords, and apart from that opening reports.</summary>
     public const string Slowly = "slowly";
 
-    /// <summary>Work that takes the disk and both cores: uploads and files given out. A few at once, the others wait.</summary>
-    public const string Heavy = "heavy";
-
     private const int MostAMinute = 60,
         HeavyAtOnce = 4,
+        HeavyEach = 2,
         HeavyWaiting = 64;
 
     private static readonly TimeSpan s_session = TimeSpan.FromHours(12);
@@ -36,7 +34,8 @@ internal static class PeopleSetup
         services.AddRateLimiter(limits =>
         {
             limits.RejectionStatusCode = StatusCodes.Status429TooManyRequests;
-            limits.AddConcurrencyLimiter(Heavy, heavy => (heavy.PermitLimit, heavy.QueueLimit) = (HeavyAtOnce, HeavyWaiting));
+            // A person's own first: what waits for them takes no place of the others'.
+            limits.GlobalLimiter = PartitionedRateLimiter.CreateChained(HeavyWork(Asking, HeavyEach), HeavyWork(_ => "all", HeavyAtOnce));
             limits.AddPolicy(
                 Slowly,
                 context =>
@@ -51,6 +50,18 @@ internal static class PeopleSetup
         if (!reach.IsOpen)
             services.AddAuthorization();
     }
+
+    private static PartitionedRateLimiter<HttpContext> HeavyWork(Func<HttpContext, string> whose, int most) =>
+        PartitionedRateLimiter.Create<HttpContext, string>(context =>
+            context.GetEndpoint()?.Metadata.GetMetadata<HeavyWorkAttribute>() is null
+                ? RateLimitPartition.GetNoLimiter("")
+                : RateLimitPartition.GetConcurrencyLimiter(whose(context), _ => new() { PermitLimit = most, QueueLimit = HeavyWaiting })
+        );
+
+    private static string Asking(HttpContext context) =>
+        context.User.Identity is { IsAuthenticated: true, Name: { } name }
+            ? $"person {name}"
+            : $"machine {context.Connection.RemoteIpAddress}";
 
     /// <summary>Registers people on the database of the folder.</summary>
     public static void AddPeople(this IServiceCollection services, DataFolder data)
@@ -67,17 +78,26 @@ internal static class PeopleSetup
                 options.Password.RequireDigit = options.Password.RequireLowercase = false;
                 options.Password.RequireUppercase = options.Password.RequireNonAlphanumeric = false;
                 options.User.AllowedUserNameCharacters = "";
+                PeopleDb.Schema(options);
             })
             .AddEntityFrameworkStores<PeopleDb>()
             .AddSignInManager()
             .AddClaimsPrincipalFactory<WithRole>();
         services.AddAuthentication(IdentityConstants.ApplicationScheme).AddIdentityCookies();
         services.ConfigureApplicationCookie(Session);
+        services.Configure<CookieAuthenticationOptions>(IdentityConstants.TwoFactorUserIdScheme, Between);
         services.Configure<SecurityStampValidatorOptions>(options => options.ValidationInterval = TimeSpan.FromSeconds(10));
         services.AddSingleton<IAuthorizationHandler, MayDoHandler>();
         services.AddAuthorization(options =>
             options.FallbackPolicy = new AuthorizationPolicyBuilder().RequireAuthenticatedUser().AddRequirements(new MayDo()).Build()
         );
+    }
+
+    /// <summary>What a passkey answers to, kept between question and answer.</summary>
+    private static void Between(CookieAuthenticationOptions cookie)
+    {
+        cookie.Cookie.SameSite = SameSiteMode.Strict;
+        cookie.Cookie.SecurePolicy = CookieSecurePolicy.Always;
     }
 
     private static void Session(CookieAuthenticationOptions cookie)
@@ -108,14 +128,15 @@ internal static class PeopleSetup
     /// <summary>Asks who it is, and tells it to what is done for the request.</summary>
     public static void UsePeople(this IApplicationBuilder app, Reach reach)
     {
-        app.UseRateLimiter();
         if (!reach.IsOpen)
         {
+            app.UseRateLimiter();
             app.UseAuthorization();
             return;
         }
 
         app.UseAuthentication();
+        app.UseRateLimiter();
         app.UseAuthorization();
         app.Use(
             (context, next) =>
@@ -160,6 +181,13 @@ internal static class PeopleSetup
         }
     }
 }
+
+/// <summary>
+/// Work that takes the disk and both cores: uploads and files given out. A few at once, and fewer for one person or machine; the others
+/// wait.
+/// </summary>
+[AttributeUsage(AttributeTargets.Class)]
+internal sealed class HeavyWorkAttribute : Attribute;
 
 /// <summary>Looking is for all who entered, writing for who works, people and strengths for who runs the workshop.</summary>
 internal sealed class MayDo : IAuthorizationRequirement;

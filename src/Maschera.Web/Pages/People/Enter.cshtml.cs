@@ -9,7 +9,7 @@ using Microsoft.EntityFrameworkCore;
 
 namespace Maschera.Web.Pages.People;
 
-/// <summary>Enters by name and password.</summary>
+/// <summary>Enters by name and password, or by a passkey.</summary>
 [AllowAnonymous, EnableRateLimiting(PeopleSetup.Slowly)]
 public sealed class EnterModel(IServiceProvider services) : PageModel
 {
@@ -46,9 +46,53 @@ public sealed class EnterModel(IServiceProvider services) : PageModel
             return Page();
         }
 
-        person!.EnteredAt = DateTime.UtcNow;
+        await door.SignInAsync(person!, isPersistent: false);
+        return await InAsync(door, person!);
+    }
+
+    /// <summary>What the browser answers with a passkey (W3C Web Authentication, PublicKeyCredentialRequestOptions), JSON.</summary>
+    public async Task<IActionResult> OnPostPasskeyOptionsAsync() =>
+        services.GetService<SignInManager<Person>>() is { } door
+            ? Content(await door.MakePasskeyRequestOptionsAsync(null), "application/json")
+            : NotFound();
+
+    /// <summary>Enters by the passkey the browser holds.</summary>
+    /// <param name="credential">What it answered, JSON.</param>
+    public async Task<IActionResult> OnPostPasskeyAsync(string? credential)
+    {
+        if (services.GetService<SignInManager<Person>>() is not { } door)
+            return Redirect("/");
+        if (await KnownAsync(door, credential) is not { } person)
+        {
+            Problem = "That passkey is not known here. Enter with name and password.";
+            return Page();
+        }
+
+        return await InAsync(door, person);
+    }
+
+    private static async Task<Person?> KnownAsync(SignInManager<Person> door, string? credential)
+    {
+        try
+        {
+            var shown = await door.PerformPasskeyAssertionAsync(credential ?? "");
+            if (!shown.Succeeded || await door.UserManager.IsLockedOutAsync(shown.User))
+                return null;
+            await door.UserManager.AddOrUpdatePasskeyAsync(shown.User, shown.Passkey);
+            await door.SignInAsync(shown.User, isPersistent: false);
+            return shown.User;
+        }
+        catch (InvalidOperationException)
+        {
+            // Nobody asked for one, or too long ago.
+            return null;
+        }
+    }
+
+    private async Task<IActionResult> InAsync(SignInManager<Person> door, Person person)
+    {
+        person.EnteredAt = DateTime.UtcNow;
         await door.UserManager.UpdateAsync(person);
-        await door.SignInAsync(person, isPersistent: false);
         return Redirect(Url.IsLocalUrl(To) ? To! : "/");
     }
 

@@ -73,7 +73,7 @@ public sealed class IndexModel(IServiceProvider services) : PageModel
         return Redirect("/people");
     }
 
-    /// <summary>Gives a person another password, and an end to their sessions and their lockout.</summary>
+    /// <summary>Gives a person another password, and an end to their sessions, their passkeys and their lockout.</summary>
     public async Task<IActionResult> OnPostPasswordAsync(string? id, string? password)
     {
         if (await FindAsync(id) is not { } person)
@@ -83,6 +83,8 @@ public sealed class IndexModel(IServiceProvider services) : PageModel
                 return await AgainAsync(PeopleSetup.Said(refused));
         await People.RemovePasswordAsync(person);
         await People.AddPasswordAsync(person, password!);
+        foreach (var passkey in await People.GetPasskeysAsync(person))
+            await People.RemovePasskeyAsync(person, passkey.CredentialId);
         await People.SetLockoutEndDateAsync(person, null);
         TempData["Said"] = $"{person.UserName} has another password.";
         return Redirect("/people");
