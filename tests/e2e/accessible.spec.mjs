@@ -41,6 +41,8 @@ for (const [width, height] of [
 ])
   for (const [name, path] of Object.entries(views))
     test(`${name}, ${width}x${height}: no serious accessibility finding, nothing cut off`, async ({ page }) => {
+      const blocked = [];
+      page.on("console", (line) => line.text().includes("Content Security Policy") && blocked.push(line.text()));
       await page.setViewportSize({ width, height });
       await page.goto(path);
       if (path.startsWith("/bench")) await bench(page).waitFor();
@@ -51,4 +53,5 @@ for (const [width, height] of [
         expect(await seriousFindings(page), light).toEqual([]);
       }
       expect(await page.evaluate(() => document.documentElement.scrollWidth - innerWidth)).toBeLessThanOrEqual(0);
+      expect(blocked, "what the page's own policy forbids").toEqual([]);
     });

@@ -324,7 +324,10 @@ test("a firing order is laid over a trace by two taps, and its strokes stand ove
     for (let at = 1.05, n = 0; n < 2; n++) {
       const answer = await fetch("/bench/22/snap-next", {
         method: "POST",
-        headers: { "content-type": "application/json" },
+        headers: {
+          "content-type": "application/json",
+          RequestVerificationToken: document.querySelector("input[name=__RequestVerificationToken]").value,
+        },
         body: JSON.stringify({
           channel: JSON.parse(document.querySelector("#bench-data").textContent).channels[0].id,
           at,

@@ -95,7 +95,7 @@ test("a burnt valve shows in pressure, pulses, ledger and report, and TDC by pre
   await page.goto("/");
   await page.getByRole("link", { name: "Orsa 1.4, pass bus" }).click();
   const job = page.url();
-  await page.getByRole("tab", { name: /^Readings/ }).click();
+  await page.getByRole("tab", { name: /^Other readings/ }).click();
   await expect(page.getByRole("heading", { name: "Cylinders against each other" })).toBeVisible();
   await expect(page.getByText(/^Cylinder 3 differs:/)).toBeVisible();
   await page.getByRole("tab", { name: "Ledger" }).click();
@@ -115,4 +115,31 @@ test("a burnt valve shows in pressure, pulses, ledger and report, and TDC by pre
   await page.goto(job + "/report");
   await expect(page.getByText(/^Cylinder 3 leaks: \d+ % of its charge is lost/).first()).toBeVisible();
   await expect(page.getByRole("img", { name: /Mean cycle at the pick-up/ })).toBeVisible();
+});
+
+test("a job half taken in waits while its engine is entered, and what a refused form held is there again", async ({ page }) => {
+  await page.goto("/jobs/new");
+  await page.getByLabel("Vehicle").fill("Half a van");
+  await page.getByLabel("Complaint").fill("Jerks on the hill");
+  await page.getByRole("link", { name: "Enter it first" }).click();
+  await page.getByLabel("Name").fill("Waited for");
+  await page.getByLabel("Cylinders, 1 to 16").fill("3");
+  await page.getByRole("button", { name: "Save" }).click();
+  await expect(page.locator(".wrong", { hasText: "order" }).first()).toBeVisible();
+  await page.goBack();
+  await expect(page.getByText("What you had typed is here again")).toBeVisible();
+  await expect(page.getByLabel("Cylinders, 1 to 16")).toHaveValue("3");
+  await page.getByLabel("Firing order, for example").fill("1-2-3");
+  await page.getByRole("button", { name: "Save" }).click();
+  await expect(page.getByLabel("Vehicle")).toHaveValue("Half a van");
+  await expect(page.getByLabel("Complaint")).toHaveValue("Jerks on the hill");
+  await expect(page.locator("#Form_EngineId option:checked")).toHaveText("Waited for");
+  await page.getByRole("button", { name: "Take it in" }).click();
+  await expect(page.getByRole("heading", { name: "Half a van" })).toBeVisible();
+  await page.goto("/jobs/new");
+  await expect(page.getByLabel("Vehicle")).toHaveValue("");
+  await page.getByLabel("Vehicle").fill("Never mind");
+  await page.getByRole("link", { name: "Cancel" }).click();
+  await page.goto("/jobs/new");
+  await expect(page.getByLabel("Vehicle")).toHaveValue("");
 });

@@ -24,6 +24,7 @@ await build({
     live: join(here, "live/main.ts"),
     listen: join(here, "listen/main.ts"),
     rig: join(here, "rig.ts"),
+    passkey: join(here, "passkey.ts"),
     worklet: join(here, "listen/worklet.ts"),
   },
   outdir: out,

@@ -12,6 +12,7 @@ export interface ChannelInfo {
   ink: number;
   expression: string | null;
   marked: boolean;
+  read: boolean;
   desired: boolean;
 }
 export interface LaneChannel {
@@ -82,6 +83,7 @@ export interface BenchScene {
   channels: ChannelInfo[];
   arrangement: Arrangement;
   marks: LaneMark[];
+  used: { from: number; to: number } | null;
   calipers: Caliper[];
   pins: Pin[];
   others: OtherCapture[];

@@ -1,5 +1,6 @@
 import "htmx.org";
 import { forPage } from "./keys";
+import "./drafts";
 import "./sheet";
 import "./turns";
 

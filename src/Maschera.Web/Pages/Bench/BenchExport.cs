@@ -15,7 +15,7 @@ public static class BenchExport
 {
     public static void MapBenchExport(this WebApplication app)
     {
-        app.MapGet("/bench/{id:int}/export", Export).RequireRateLimiting(PeopleSetup.Heavy);
+        app.MapGet("/bench/{id:int}/export", Export).WithMetadata(new HeavyWorkAttribute());
         app.MapGet("/bench/{id:int}/picture.svg", Picture);
     }
 

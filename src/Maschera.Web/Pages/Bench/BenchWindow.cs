@@ -2,7 +2,6 @@ using System.Globalization;
 using System.Runtime.InteropServices;
 using Maschera.App;
 using Maschera.Store;
-using Microsoft.EntityFrameworkCore;
 
 namespace Maschera.Web.Pages.Bench;
 
@@ -22,7 +21,7 @@ public static class BenchWindow
     public static void MapBenchWindow(this WebApplication app) =>
         app.MapGet(
             "/bench/window",
-            (string channels, double from, double to, int columns, MascheraDb db, SampleStore samples) =>
+            (string channels, double from, double to, int columns, SampleStore samples) =>
             {
                 if (!(to > from) || columns < 1 || !double.IsFinite(to - from))
                     return Results.BadRequest("from lies before to, and columns is at least 1.");
@@ -32,7 +31,7 @@ public static class BenchWindow
                     .ToList();
                 if (ids.Count > MostChannels || ids.Contains(-1))
                     return Results.BadRequest($"channels are up to {MostChannels} numbers with commas between.");
-                var rows = db.Channels.AsNoTracking().Where(c => ids.Contains(c.Id)).ToDictionary(c => c.Id);
+                var rows = samples.Find(ids);
                 if (ids.Any(id => !rows.ContainsKey(id)))
                     return Results.NotFound();
                 Counters.Windows.Add(1);

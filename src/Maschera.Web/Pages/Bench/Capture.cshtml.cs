@@ -47,26 +47,27 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
     public static IEnumerable<IReading> Offered => ReadingRegistry.All.Where(r => r is { ReadsMessages: false, ReadsSheet: false });
 
     /// <summary>Those for whose main roles this capture has a channel, the ones that offer themselves first; then the rest.</summary>
-    public (IReadOnlyList<IReading> Fitting, IReadOnlyList<IReading> Others) Proposed
+    public OfferedReadings Proposed => _proposed ??= Propose();
+
+    private OfferedReadings? _proposed;
+
+    private OfferedReadings Propose()
     {
-        get
-        {
-            var guessed = Capture.OwnChannels.Select(c => c.Role ?? RoleGuess.Of(c.Name, c.Unit)).ToHashSet();
-            var ranked = Offered
-                .Select(r =>
-                    (
-                        Reading: r,
-                        Suits: r.Suggest(Capture.Facts).Any() ? 2
-                        : r.Roles.Any(x => guessed.Contains(x.Name)) ? 1
-                        : 0
-                    )
+        var guessed = Capture.OwnChannels.Select(c => c.Role ?? RoleGuess.Of(c.Name, c.Unit)).ToHashSet();
+        var ranked = Offered
+            .Select(r =>
+                (
+                    Reading: r,
+                    Suits: r.Suggest(Capture.Facts).Any() ? 2
+                    : r.Roles.Any(x => guessed.Contains(x.Name)) ? 1
+                    : 0
                 )
-                .ToList();
-            return (
-                [.. ranked.Where(r => r.Suits > 0).OrderByDescending(r => r.Suits).Select(r => r.Reading)],
-                [.. ranked.Where(r => r.Suits == 0).Select(r => r.Reading)]
-            );
-        }
+            )
+            .ToList();
+        return new(
+            [.. ranked.Where(r => r.Suits > 0).OrderByDescending(r => r.Suits).Select(r => r.Reading)],
+            [.. ranked.Where(r => r.Suits == 0).Select(r => r.Reading)]
+        );
     }
 
     /// <summary>The reading the form is of.</summary>
@@ -83,7 +84,7 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
     public IReadOnlyList<QuantityPair> Pairs => QuantityPairs.Find([.. Capture.OwnChannels.Select(c => c.Name)]);
 
     /// <summary>An expression that works on this capture, to show the notation.</summary>
-    public string ExampleExpression => $"lowpass({Expression.Written(Capture.OwnChannels.First().Name)}, 50)";
+    public string ExampleExpression => $"lowpass({Expression.Written(Capture.OwnChannels.FirstOrDefault()?.Name ?? "Current")}, 50)";
 
     public string LanesInWords =>
         "Waveforms: " + string.Join(", ", Capture.OwnChannels.Select(c => $"{c.Name} in {(c.Unit.Length > 0 ? c.Unit : "full scale")}"));
@@ -333,3 +334,6 @@ public sealed class CaptureModel(MascheraDb db, SampleStore samples, ReadingServ
         return Page();
     }
 }
+
+/// <summary>Readings for a capture: those it has a channel for, and the rest.</summary>
+public sealed record OfferedReadings(IReadOnlyList<IReading> Fitting, IReadOnlyList<IReading> Others);

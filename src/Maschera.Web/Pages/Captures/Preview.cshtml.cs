@@ -166,6 +166,8 @@ public sealed class PreviewModel(ImportService imports) : PageModel
         var cylinder = Number("Form.SyncCylinder", Form.SyncCylinder);
         if (Channels.Count != Overview.Channels.Count)
             return BadRequest();
+        if (!Channels.Any(c => c.Keep))
+            ModelState.AddModelError("", "Keep at least one channel, or leave the file.");
         if (!ModelState.IsValid)
             return Page();
         var capture = new StoredCapture

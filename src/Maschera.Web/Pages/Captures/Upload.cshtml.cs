@@ -5,13 +5,12 @@ using Maschera.Store;
 using Maschera.Web.People;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
-using Microsoft.AspNetCore.RateLimiting;
 using Microsoft.EntityFrameworkCore;
 
 namespace Maschera.Web.Pages.Captures;
 
 /// <summary>Takes an upload and leads to its preview; a file that can't be read is refused and thrown away at once.</summary>
-[EnableRateLimiting(PeopleSetup.Heavy)]
+[HeavyWork]
 public sealed class UploadModel(MascheraDb db, ImportService imports) : PageModel
 {
     public IActionResult OnGet(int id) => Redirect($"/jobs/{id}#captures");

@@ -57,6 +57,10 @@ public sealed class EditModel(MascheraDb db) : PageModel
     /// <summary>The engine as far as it is typed, for the pictures.</summary>
     public Engine Typed { get; private set; } = new();
 
+    /// <summary>"job" where a job waits for this engine; null else.</summary>
+    [BindProperty(SupportsGet = true)]
+    public string? Then { get; set; }
+
     /// <summary>True where somebody else saved it meanwhile.</summary>
     public bool Changed { get; private set; }
 
@@ -107,7 +111,7 @@ public sealed class EditModel(MascheraDb db) : PageModel
         stored ??= db.Engines.Add(new StoredEngine()).Entity;
         stored.Take(engine);
         await db.SaveChangesAsync();
-        return Redirect("/engines");
+        return Redirect(Then == "job" ? $"/jobs/new?engine={stored.Id}" : "/engines");
     }
 
     /// <summary>Deletes it: jobs of it keep it, and it can be brought back.</summary>

@@ -76,9 +76,14 @@ public sealed class EditModel(MascheraDb db) : PageModel
 
     public IReadOnlyList<SelectListItem> Engines { get; private set; } = [];
 
+    /// <summary>The engine entered a moment ago, which the job is of; null for none.</summary>
+    [BindProperty(SupportsGet = true, Name = "engine")]
+    public int? Chosen { get; set; }
+
     public async Task<IActionResult> OnGetAsync()
     {
         await LoadEnginesAsync();
+        Form.EngineId = Chosen;
         if (Id is null)
             return Page();
         if (await FindAsync() is not { } job)

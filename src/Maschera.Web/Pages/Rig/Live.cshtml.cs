@@ -19,6 +19,17 @@ public sealed class LiveModel(LiveService live, MascheraDb db) : PageModel
 
     public bool Keyed => Session!.Scope is StandInScope { Keyed: true };
 
+    /// <summary>The probe that most likely tells the cycles: the sync, else the last.</summary>
+    public int SyncProbe
+    {
+        get
+        {
+            var probes = Session!.Settings.Probes;
+            var sync = probes.ToList().FindIndex(p => p.Role == "sync");
+            return sync < 0 ? probes.Count - 1 : sync;
+        }
+    }
+
     /// <summary>What the page's script needs.</summary>
     public object ForDrawing =>
         new
@@ -39,7 +50,7 @@ public sealed class LiveModel(LiveService live, MascheraDb db) : PageModel
         Session = live.Find(Id);
         if (Session is null)
             return Page();
-        Job = await db.Jobs.FirstAsync(j => j.Id == Session.JobId);
+        Job = await db.Jobs.AsNoTracking().Include(j => j.Engine).FirstAsync(j => j.Id == Session.JobId);
         return Page();
     }
 

@@ -2,7 +2,7 @@ import type uPlot from "uplot";
 import type { LaneChannel } from "../scene";
 import { cycleTitle, degreeTicks, degreeTitle, inDegrees } from "./clock";
 import { onCycle, scaleKey, view } from "./state";
-import { ink } from "./strokes";
+import { ink } from "../stroke";
 
 /** Room for the scales left and right of the lanes, and where there is none at the right, px. */
 export const LEFT = 58,

@@ -5,7 +5,7 @@ import { isLaid, needClock, theClock } from "./clock";
 import { partnerOf, under } from "./compare";
 import { ask, fetchWindow } from "./server";
 import { channelOf, drawn, info, scaleKey, unitOf } from "./state";
-import { ink } from "./strokes";
+import { ink } from "../stroke";
 
 // The third axis: every cycle of a channel on the other, with the known-good's underneath.
 const held = new Map<string, Fold>();

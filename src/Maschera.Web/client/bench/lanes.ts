@@ -6,7 +6,8 @@ import { cycleBands, cycleSeries, cycleTables, loadFolds } from "./cycle";
 import { breathing, paintColumns, tellColumns } from "../dense";
 import { partnerOf, underneath } from "./compare";
 import { arrangement, channelOf, drawn, laneChannelOf, onCycle, onView, scaleKey, showAll, unitOf, view } from "./state";
-import { drawMarks, drawPlace, drawStrokes, ink, nameMarks, nameValves } from "./strokes";
+import { drawMarks, drawPlace, drawStrokes, nameMarks, nameValves, paleUnused } from "./strokes";
+import { ink } from "../stroke";
 
 export const host = document.querySelector<HTMLElement>("#bench")!;
 const scroller = document.querySelector<HTMLElement>("#lanes")!;
@@ -100,6 +101,7 @@ export function build() {
     name.className = "name";
     frame.append(name);
     host.append(frame);
+    const isRead = !onCycle() && shown.some((c) => channelOf(c.channel).read);
     const isMarked = !onCycle() && shown.some((c) => channelOf(c.channel).marked);
     const plot = new uPlot(
       {
@@ -122,7 +124,7 @@ export function build() {
         hooks: {
           drawClear: [drawStrokes, ...(isMarked ? [drawMarks] : [])],
           drawSeries: [paintColumns],
-          draw: [drawPlace, ...(isMarked ? [nameMarks] : []), ...(i === 0 ? [nameValves] : [])],
+          draw: [...(isRead ? [paleUnused] : []), drawPlace, ...(isMarked ? [nameMarks] : []), ...(i === 0 ? [nameValves] : [])],
         },
       },
       [[], ...shown.flatMap(seriesOf).map(() => [])] as unknown as uPlot.AlignedData,

@@ -1,6 +1,6 @@
 import { arrangement, captureView as view, channelOf, info, onCycle, onView, show } from "./state";
 import { fetchWindow, fail, type Trace } from "./server";
-import { ink } from "./strokes";
+import { ink } from "../stroke";
 
 // The whole capture in one strip, with the window on it.
 const canvas = document.querySelector<HTMLCanvasElement>("#overview")!;

@@ -6,7 +6,7 @@ import { choice, field, make, numberIn } from "./dom";
 import { handle } from "./compare";
 import { measureAgain } from "./calipers";
 import { drawOverview } from "./overview";
-import { ink } from "./strokes";
+import { ink } from "../stroke";
 import { takeNewChannels } from "./anew";
 
 // The name over a lane opens its sheet: unit, place, height, scale and what is done to the trace.

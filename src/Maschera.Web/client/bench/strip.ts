@@ -1,11 +1,11 @@
 import { theClock } from "./clock";
 import { axisNow } from "./state";
 import { areaWidth, lanes, onPlaced, pixelOf } from "./lanes";
-import { across, chosenCylinder, degreesInView, hatch, ink, strokes } from "./strokes";
+import { across, chosenCylinder, degreesInView } from "./strokes";
+import { drawStroke, HIGH, ink } from "../stroke";
 
 // Each cylinder's strokes over the lanes, told by word or letter and by pattern.
 const strip = document.querySelector<HTMLCanvasElement>("#cycle-strip")!;
-const HIGH = 17;
 
 /** A row for each cylinder; one for the turns alone where the cycle is not known. */
 const rowsOf = () => (theClock()!.known ? theClock()!.firing.length : 1);
@@ -49,27 +49,6 @@ function drawStrip() {
     ctx.lineWidth = cylinder === chosenCylinder() ? 2 : 1;
     ctx.strokeRect(left + 1, top + 1, wide - 2, HIGH - 2);
   });
-}
-
-function drawStroke(ctx: CanvasRenderingContext2D, stroke: number | null, a: number, b: number, top: number, perStroke: number) {
-  ctx.fillStyle = ink("--deep");
-  if (stroke === 0) ctx.fillStyle = ink("--grid");
-  ctx.fillRect(a, top + 1, b - a, HIGH - 2);
-  if (stroke === 3) hatch(ctx, a, top + 1, b - a, HIGH - 2, "--ink", 6);
-  ctx.fillStyle = ink("--ink");
-  ctx.fillRect(a, top + 1, 1, HIGH - 2);
-  if (stroke === null || perStroke < 16 || b - a < 12) return;
-  ctx.textAlign = "center";
-  ctx.font = b - a > 84 ? "11.5px Archivo" : '600 11px "Spline Sans Mono"';
-  const word = b - a > 84 ? strokes[stroke] : strokes[stroke][0].toUpperCase();
-  if (stroke === 3) {
-    // The hatch stays clear of the word.
-    const half = ctx.measureText(word).width / 2 + 3;
-    ctx.fillStyle = ink("--deep");
-    ctx.fillRect((a + b) / 2 - half, top + 1, 2 * half, HIGH - 2);
-  }
-  ctx.fillStyle = ink("--ink");
-  ctx.fillText(word, (a + b) / 2, top + HIGH / 2 + 0.5);
 }
 
 /** When the valves stand open: exhaust along the top of the row, intake along its bottom. */

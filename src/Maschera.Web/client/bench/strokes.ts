@@ -1,13 +1,9 @@
 import type uPlot from "uplot";
 import { degreesAt, secondsAt } from "../crank";
+import { hatch, ink } from "../stroke";
 import { theClock } from "./clock";
 import { info, onCycle, view } from "./state";
 import { markedPlace } from "./place";
-
-export const ink = (name: string) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
-
-/** The strokes of a cycle from a cylinder's firing TDC on. */
-export const strokes = ["power", "exhaust", "intake", "compression"];
 
 /** The cylinder whose strokes are shaded down all lanes; null for none. */
 let cylinder: number | null = null;
@@ -107,6 +103,8 @@ function valvesInView(plot: uPlot, firing: number) {
   });
 }
 
+const LEFT_OUT = "not read";
+
 /** Tints the stretches a reading speaks of, each with its label; an odd one is hatched as well as tinted. */
 export function drawMarks(plot: uPlot) {
   const { ctx, bbox } = plot;
@@ -117,6 +115,32 @@ export function drawMarks(plot: uPlot) {
       ctx.fillRect(a, bbox.top, b - a, bbox.height);
       ctx.globalAlpha = 1;
       if (mark.odd) hatch(ctx, a, bbox.top, b - a, bbox.height);
+    }
+  });
+}
+
+/** Pales what the marked reading left out before and after its stretch, and says so where there is room. */
+export function paleUnused(plot: uPlot) {
+  if (!info.used) return;
+  const { ctx, bbox } = plot;
+  const [from, to] = [info.used.from, info.used.to].map((at) => plot.valToPos(at, "x", true));
+  const [left, right] = [bbox.left, bbox.left + bbox.width];
+  clipped(plot, () => {
+    ctx.font = `${11 * devicePixelRatio}px "Archivo"`;
+    ctx.textAlign = "center";
+    for (const [a, b, edge] of [
+      [left, Math.min(from, right), from],
+      [Math.max(to, left), right, to],
+    ]) {
+      if (b - a < 2 * devicePixelRatio) continue;
+      ctx.fillStyle = ink("--paper");
+      ctx.globalAlpha = 0.55;
+      ctx.fillRect(a, bbox.top, b - a, bbox.height);
+      ctx.globalAlpha = 1;
+      ctx.fillStyle = ink("--soft");
+      ctx.fillRect(edge - devicePixelRatio / 2, bbox.top, devicePixelRatio, bbox.height);
+      if (b - a > ctx.measureText(LEFT_OUT).width + 12 * devicePixelRatio)
+        label(ctx, LEFT_OUT, (a + b) / 2, bbox.top + 14 * devicePixelRatio);
     }
   });
 }
@@ -192,31 +216,5 @@ export function drawPlace(plot: uPlot) {
     ctx.lineTo(x + way * arm, top + height - in_);
     ctx.stroke();
   }
-  ctx.restore();
-}
-
-/** Slanting lines over a rectangle. */
-export function hatch(
-  ctx: CanvasRenderingContext2D,
-  x: number,
-  y: number,
-  w: number,
-  h: number,
-  colour = "--fault",
-  pitch = 9 * devicePixelRatio,
-) {
-  ctx.save();
-  ctx.beginPath();
-  ctx.rect(x, y, w, h);
-  ctx.clip();
-  ctx.strokeStyle = ink(colour);
-  ctx.globalAlpha = 0.25;
-  ctx.lineWidth = devicePixelRatio;
-  ctx.beginPath();
-  for (let at = x - h; at < x + w; at += pitch) {
-    ctx.moveTo(at, y + h);
-    ctx.lineTo(at + h, y);
-  }
-  ctx.stroke();
   ctx.restore();
 }

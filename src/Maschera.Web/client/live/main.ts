@@ -5,12 +5,13 @@ import { breathing, paintColumns, tellColumns } from "../dense";
 import { openPage, startDrawer } from "../drawer";
 import { forPage } from "../keys";
 import type { LiveFrame, LiveInfo } from "../scene";
+import { ink } from "../stroke";
 import { startKeeps } from "./keeps";
+import { drawOrder, startOrder } from "./order";
 import { scaleFor } from "./scale";
 
 const info: LiveInfo = JSON.parse(document.querySelector("#live-data")!.textContent!);
 const host = document.querySelector<HTMLElement>("#live")!;
-const ink = (name: string) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 const find = <T extends HTMLElement>(id: string) => document.querySelector<T>(`#${id}`)!;
 const fail = (error: unknown) => {
   find("live-error").textContent = error instanceof Error ? error.message : String(error);
@@ -119,6 +120,7 @@ function draw(from: number, each: number, values: ArrayLike<number>[]) {
       plot.setScale("y", { min: scales[i][0], max: scales[i][1] });
     });
   });
+  drawOrder(plots[0], from, each, values);
   host.dataset.drawn = `${left.toFixed(3)}-${right.toFixed(3)}`;
 }
 
@@ -394,6 +396,7 @@ window.addEventListener("resize", () => {
   resizing = window.setTimeout(redraw, 120);
 });
 document.addEventListener("light", redraw);
+startOrder(redraw);
 document.fonts.ready.then(async () => {
   startDrawer(() => {
     redraw();
