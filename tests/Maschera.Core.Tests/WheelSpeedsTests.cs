@@ -36,6 +36,9 @@ public class WheelSpeedsTests
             var wheel = seed % 4;
             var result = Read(new FourWheels(seed) { Fault = fault, FaultyWheel = wheel }.Log());
             Assert.True(result.Verdict == "sensor-fault", $"{fault}: {result.Sentence}");
+            Assert.Equal(fault != "late", result.Faults.Count > 0);
+            Assert.All(result.Faults, f => Assert.Equal(WheelNames.All[wheel], f.Wheel));
+            Assert.Equal(result.Faults.Count, result.Marks.Count(m => m.Odd && m.From >= result.Span.From && m.To <= result.Span.To));
             for (var other = 0; other < 4; other++)
                 Assert.True(
                     result.Wheels[other].State == (other == wheel ? fault : "ok"),

@@ -21,7 +21,8 @@ public sealed class KillTests : ServerProcess
     private const string Earlier = "20261126124527_MovingWindows";
 
     private const int UpgradeEvery = 4,
-        BackupEvery = 3;
+        BackupEvery = 3,
+        WarmEvery = 5;
 
     /// <summary>Short work leaves the cores to the long.</summary>
     private static readonly TimeSpan s_pause = TimeSpan.FromMilliseconds(60);
@@ -53,7 +54,7 @@ public sealed class KillTests : ServerProcess
         {
             if (round % UpgradeEvery == UpgradeEvery - 1)
                 await KillUpgradeAsync();
-            await KillWorkAsync(round % BackupEvery == 0);
+            await KillWorkAsync(round % BackupEvery == 0, round % WarmEvery == WarmEvery - 1);
             Check($"round {round + 1} of {rounds}");
         }
 
@@ -76,12 +77,12 @@ public sealed class KillTests : ServerProcess
         ServerOnFolder.LetGo(Folder);
     }
 
-    private async Task KillWorkAsync(bool withBackup)
+    private async Task KillWorkAsync(bool withBackup, bool warm)
     {
         using var client = await StartAsync();
         var server = Running[^1];
-        // Most are killed while they are cold, some only once captures have come in.
-        var until = Task.Delay(TimeSpan.FromSeconds(0.2 + 9 * Math.Pow(_random.NextDouble(), 2)));
+        // Most are killed while they are cold, some only once captures have come in, however slow the machine is.
+        var until = warm ? ImportedAsync() : Task.Delay(TimeSpan.FromSeconds(0.2 + 7 * Math.Pow(_random.NextDouble(), 2)));
         var work = new[] { JobsAsync, ImportsAsync, RecordingsAsync, (Func<PageClient, Task>)PinsAsync };
         var at = work.Select(w => UntilGoneAsync(w, client.BaseAddress!)).ToArray();
         if (withBackup)
@@ -95,6 +96,14 @@ public sealed class KillTests : ServerProcess
         Running.ForEach(p => p.WaitForExit());
         Running.ForEach(p => p.Dispose());
         Running.Clear();
+    }
+
+    /// <summary>A moment after two more captures were promised.</summary>
+    private async Task ImportedAsync()
+    {
+        for (var (waited, goal) = (0, _captures.Count + 2); waited < 2_000 && _captures.Count < goal; waited++)
+            await Task.Delay(s_pause);
+        await Task.Delay(_random.Next(400));
     }
 
     private static async Task UntilGoneAsync(Func<PageClient, Task> work, Uri address)

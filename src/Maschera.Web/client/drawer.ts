@@ -75,8 +75,11 @@ export function startDrawer(relaid: () => void) {
     if (!forPage(event)) return;
     const page = tabs[Number(event.key) - 1]?.dataset.page;
     if (event.key === "0") openPage(null);
-    else if (page) openPage(page === kept.page ? null : page);
-    else if (event.key === "w" && kept.page !== null) {
+    else if (page) {
+      openPage(page === kept.page ? null : page);
+      // The next Tab goes into the page that was opened.
+      document.querySelector<HTMLElement>(`#page-${page}:not([hidden])`)?.focus({ preventScroll: true });
+    } else if (event.key === "w" && kept.page !== null) {
       kept.wide = !kept.wide;
       lay();
     }

@@ -85,3 +85,13 @@ export function snapOn(mean: (number | null)[], at: number, reach: number) {
   if (low.v < near[0].v && low.v < near[near.length - 1].v) return low.d + 0.5;
   return at;
 }
+
+/** The next place on the mean that stands out, or the one before, in degrees; null up to the end of the cycle for none. */
+export function nextOn(mean: (number | null)[], at: number, back: boolean, reach: number) {
+  const step = Math.max(1, reach / 2) * (back ? -1 : 1);
+  for (let d = at + step; d >= 0 && d <= BINS; d += step) {
+    const found = snapOn(mean, d, reach);
+    if (found !== d && found >= 0 && found <= BINS && (found - at) * Math.sign(step) > 0.75) return found;
+  }
+  return null;
+}

@@ -1,11 +1,9 @@
 import type { Clock } from "./scene";
 
-/** The cylinders of an order as a person writes it; null where it is none. */
+/** The cylinders of an order as a person writes it, 1342 as well as 1-3-4-2; null where it is none. */
 export function orderIn(text: string): number[] | null {
-  const order = text
-    .trim()
-    .split(/[\s,;.–-]+/)
-    .map(Number);
+  const written = text.trim();
+  const order = (/^[1-9]{2,9}$/.test(written) ? [...written] : written.split(/[\s,;.–-]+/)).map(Number);
   const whole = order.every((n) => Number.isInteger(n) && n >= 1 && n <= 24);
   return whole && order.length >= 2 && new Set(order).size === order.length ? order : null;
 }

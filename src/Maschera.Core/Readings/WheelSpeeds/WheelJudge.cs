@@ -46,6 +46,9 @@ internal sealed class WheelJudge
     /// <summary>The others' speed where a wheel starts to read; NaN where it never starts from standstill.</summary>
     public double[] LeastSpeeds { get; } = [double.NaN, double.NaN, double.NaN, double.NaN];
 
+    /// <summary>Where a wheel does what none can, s.</summary>
+    public List<(int Wheel, string Kind, double From, double To)> Faults { get; } = [];
+
     /// <summary>Samples at which a wheel can be compared, by wheel.</summary>
     public bool[]?[] Valid { get; } = new bool[4][];
 
@@ -91,6 +94,7 @@ internal sealed class WheelJudge
             for (var i = dead; i < valid.Length; i++)
                 valid[i] = false;
             States[wheel] = "dead";
+            Keep(wheel, "stands", Math.Min(dead, speeds.Length - 1), speeds.Length - 1);
             return;
         }
 
@@ -141,10 +145,12 @@ internal sealed class WheelJudge
             if (back < 0)
             {
                 (up, down) = (up + (jump > 0 ? 1 : 0), down + (jump < 0 ? 1 : 0));
+                Keep(wheel, "jumps", i - 1, i);
                 continue;
             }
 
             drops++;
+            Keep(wheel, "falls", i - 1, Math.Min(back, valid.Length - 1));
             for (var k = i - 1; k <= Math.Min(back, valid.Length - 1); k++)
                 valid[k] = false;
             i = back;
@@ -152,6 +158,8 @@ internal sealed class WheelJudge
 
         return (drops, 2 * Math.Min(up, down));
     }
+
+    private void Keep(int wheel, string kind, int from, int to) => Faults.Add((wheel, kind, _grid.Times[from], _grid.Times[to]));
 
     /// <summary>1 or -1 where a wheel changes by more than a wheel can while the others roll; 0 elsewhere.</summary>
     private int Jump(double[] speeds, double[] others, int i, double noise)

@@ -14,7 +14,8 @@ public sealed partial class WheelSpeedsReading : ReadingOf<WheelSpeedsResult>
 
     private const int LeastWheels = 3,
         LeastSamples = 20,
-        MostPoints = 900;
+        MostPoints = 900,
+        MostPlaces = 40;
 
     /// <summary>Straight rolling that a judgement needs, s.</summary>
     private const double LeastRolling = 5;
@@ -112,6 +113,7 @@ public sealed partial class WheelSpeedsReading : ReadingOf<WheelSpeedsResult>
             Span = new Stretch(grid.Times[0], grid.Times[^1]),
             Wheels = wheels,
             Events = [.. road.Turns.Concat(road.Slides).OrderBy(e => e.From)],
+            Faults = Faults(judge),
             Course = Course(grid),
             Unit = grid.IsInHertz ? "Hz" : "km/h",
         };
@@ -141,6 +143,17 @@ public sealed partial class WheelSpeedsReading : ReadingOf<WheelSpeedsResult>
             states[wheel] = "off-size";
         return states;
     }
+
+    /// <summary>Some places of each wheel whose sensor is at fault: a sound one may fall once and mean nothing.</summary>
+    private static List<WheelFault> Faults(WheelJudge judge) =>
+        [
+            .. judge
+                .Faults.Where(f => judge.States[f.Wheel] is "dead" or "drops-out" or "erratic")
+                .GroupBy(f => f.Wheel)
+                .SelectMany(f => f.Take(MostPlaces))
+                .Select(f => new WheelFault(WheelNames.All[f.Wheel], f.Kind, f.From, f.To))
+                .OrderBy(f => f.From),
+        ];
 
     private static WheelState Wheel(int wheel, string state, WheelGrid grid, WheelJudge judge, WheelRoad road)
     {

@@ -17,6 +17,12 @@ public sealed record WheelState(string Wheel, string State, double? Ratio, doubl
 /// <param name="WorstPercent">Against the median of the other sound wheels; in a turn outer against inner of one axle.</param>
 public sealed record WheelEvent(string Kind, IReadOnlyList<string> Wheels, double From, double To, double WorstPercent);
 
+/// <summary>Where a sensor shows what no wheel can do.</summary>
+/// <param name="Kind">falls, jumps or stands.</param>
+/// <param name="From">Start, s.</param>
+/// <param name="To">End, s.</param>
+public sealed record WheelFault(string Wheel, string Kind, double From, double To);
+
 /// <summary>Four wheel speeds at one moment, km/h; null where a wheel has none.</summary>
 public readonly record struct WheelPoint(double Seconds, double? FrontLeft, double? FrontRight, double? RearLeft, double? RearRight);
 
@@ -26,6 +32,9 @@ public sealed record WheelSpeedsResult : ReadingResult
     public IReadOnlyList<WheelState> Wheels { get; init; } = [];
 
     public IReadOnlyList<WheelEvent> Events { get; init; } = [];
+
+    /// <summary>The first places of every faulty sensor, by time.</summary>
+    public IReadOnlyList<WheelFault> Faults { get; init; } = [];
 
     /// <summary>The drive for the picture, thinned out; in <see cref="Unit"/>.</summary>
     public IReadOnlyList<WheelPoint> Course { get; init; } = [];
@@ -37,7 +46,11 @@ public sealed record WheelSpeedsResult : ReadingResult
     public override IReadOnlyList<KeyFigure> Figures => [.. Wheels.Select(w => new KeyFigure(WheelNames.Said(w.Wheel), w.Ratio, ""))];
 
     [JsonIgnore]
-    public override IReadOnlyList<LaneMark> Marks => [.. Events.Select(e => new LaneMark(e.From, e.To, e.Kind, false))];
+    public override IReadOnlyList<LaneMark> Marks =>
+        [
+            .. Events.Select(e => new LaneMark(e.From, e.To, e.Kind, false)),
+            .. Faults.Select(f => new LaneMark(f.From, f.To, $"{WheelNames.Said(f.Wheel)} {f.Kind}", true)),
+        ];
 }
 
 /// <summary>How it is written as JSON, worked out when building.</summary>

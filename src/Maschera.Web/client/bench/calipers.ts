@@ -1,13 +1,14 @@
 import type { Caliper, Pin } from "../scene";
 import { channelOf, info, laneChannelOf, onCycle, show, view } from "./state";
-import { areaWidth, lanes, onPlaced, pixelOf, secondsOf, secondsPerPixel, type LaneView } from "./lanes";
+import { drawLayer, jawKey, wantGrip } from "./grips";
+import { areaWidth, lanes, onPlaced, pixelOf, secondsOf, type LaneView } from "./lanes";
 import { ask, bench, fail, offerUndo } from "./server";
+import { nextPlace, placeNear } from "./snap";
 import { choice, field, make, numberIn } from "./dom";
 import { openPage } from "../drawer";
 
 // Calipers and pins: kept on the server, measured there on all samples; here they are drawn and dragged.
 const panel = document.querySelector<HTMLElement>("#measures")!;
-const snapPixels = 14;
 let calipers: Caliper[] = info.calipers;
 let pins: Pin[] = info.pins;
 let chosen = calipers[0]?.id ?? 0;
@@ -17,25 +18,14 @@ let snap = "nearest",
 const shownUnit = (channel: number) => laneChannelOf(channel)?.unit ?? null;
 const visibleLane = (channel: number) => lanes.find((lane) => lane.shown.some((c) => c.channel === channel));
 
-interface Snap {
-  seconds: number;
-  what: string;
-}
-
-/** What a jaw is drawn to near a place; with `back`, what comes next or stands before it. Null where nothing stands out. */
-function snapAt(channel: number, at: number, back?: boolean) {
+/** What jaws are drawn to on a channel. */
+function wish(channel: number) {
   const unit = channelOf(channel).units.find((u) => u.unit === shownUnit(channel)) ?? channelOf(channel).units[0];
-  return ask<Snap | null>("POST", bench(back === undefined ? "snap" : "snap-next"), {
-    channel,
-    at,
-    reach: snapPixels * secondsPerPixel(),
-    to: snap === "none" ? "nearest" : snap,
-    level: (level - unit.offset) / unit.factor,
-    ...(back === undefined ? {} : { back }),
-  });
+  return { to: snap === "none" ? "nearest" : snap, level: (level - unit.offset) / unit.factor };
 }
 
-const snapped = async (channel: number, at: number) => (snap === "none" ? at : ((await snapAt(channel, at))?.seconds ?? at));
+const snapped = async (channel: number, at: number) =>
+  snap === "none" ? at : ((await placeNear(channel, at, wish(channel)))?.seconds ?? at);
 
 export async function addCaliper(channel: number, from: number, to: number, snaps: boolean, name: string | null = null) {
   try {
@@ -43,6 +33,7 @@ export async function addCaliper(channel: number, from: number, to: number, snap
     const made = await ask<Caliper>("POST", bench("calipers"), { name, channel, from: a, to: b === a ? to : b, unit: shownUnit(channel) });
     calipers.push(made);
     chosen = made.id;
+    wantGrip(`from-${made.id}`);
     draw();
     openPage("measures");
   } catch (error) {
@@ -126,11 +117,10 @@ async function removePin(pin: Pin) {
 export function place() {
   if (onCycle()) return;
   for (const lane of lanes) {
-    const focused = document.activeElement?.closest<HTMLElement>("[data-grip]")?.dataset.grip;
-    lane.layer.replaceChildren();
-    for (const caliper of calipers) if (lane.shown.some((c) => c.channel === caliper.channel)) drawCaliper(lane, caliper);
-    pins.forEach((pin, i) => drawPin(lane, pin, i + 1));
-    if (focused) lane.layer.querySelector<HTMLElement>(`[data-grip="${focused}"]`)?.focus();
+    drawLayer(lane.layer, () => {
+      for (const caliper of calipers) if (lane.shown.some((c) => c.channel === caliper.channel)) drawCaliper(lane, caliper);
+      pins.forEach((pin, i) => drawPin(lane, pin, i + 1));
+    });
   }
 }
 
@@ -213,7 +203,7 @@ function foresee(lane: LaneView, caliper: Caliper, jaw: HTMLElement) {
     if (free || snap === "none") return mark.remove();
     if (asking) return;
     asking = true;
-    snapAt(caliper.channel, at)
+    placeNear(caliper.channel, at, wish(caliper.channel))
       .then((found) => {
         if (!found || !jaw.onpointermove) return mark.remove();
         mark.style.left = `${pixelOf(lane.plot, found.seconds)}px`;
@@ -227,34 +217,49 @@ function foresee(lane: LaneView, caliper: Caliper, jaw: HTMLElement) {
   };
 }
 
-/** One sample with the arrows, ten with Shift; the next or last edge or peak with full stop and comma. */
+/** One sample with the arrows, ten with Shift, a twentieth of the view by page; the edge or peak before or next by comma and full stop. */
 async function stepJaw(event: KeyboardEvent, caliper: Caliper, side: "from" | "to") {
   if (event.key === "Delete" || event.key === "Backspace") {
     event.preventDefault();
     event.stopPropagation();
     return remove(caliper);
   }
-  const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
-  const back = { ",": true, ".": false }[event.key];
-  if (!by && back === undefined) return;
-  event.preventDefault();
-  event.stopPropagation();
+  const key = jawKey(event);
+  if (!key) return;
   try {
-    if (back !== undefined) {
-      const found = await snapAt(caliper.channel, caliper[side], back);
-      if (!found) return fail("Nothing more stands out in this direction.");
-      caliper[side] = found.seconds;
+    if ("steps" in key) return await walk(caliper, side, key.steps);
+    const { from, to } = view();
+    if ("twentieths" in key) {
+      caliper[side] = Math.min(info.to, Math.max(info.from, caliper[side] + (key.twentieths * (to - from)) / 20));
       return await keep(caliper);
     }
-    caliper[side] = await ask<number>("POST", bench("step"), {
-      channel: caliper.channel,
-      at: caliper[side],
-      by: by! * (event.shiftKey ? 10 : 1),
-    });
+    const found = await nextPlace(caliper.channel, caliper[side], key.back, wish(caliper.channel));
+    if (!found) return fail("Nothing more stands out in this direction.");
+    caliper[side] = found.seconds;
     await keep(caliper);
   } catch (error) {
     fail(error);
   }
+}
+
+/** Steps still to be made while the server works one out: a quick row of presses moves as far as it says. */
+let ahead = 0,
+  walking = false;
+async function walk(caliper: Caliper, side: "from" | "to", steps: number) {
+  ahead += steps;
+  if (walking) return;
+  walking = true;
+  try {
+    while (ahead !== 0) {
+      const by = ahead;
+      ahead = 0;
+      caliper[side] = await ask<number>("POST", bench("step"), { channel: caliper.channel, at: caliper[side], by });
+    }
+  } finally {
+    walking = false;
+    ahead = 0;
+  }
+  await keep(caliper);
 }
 
 function drawPin(lane: LaneView, pin: Pin, number: number) {

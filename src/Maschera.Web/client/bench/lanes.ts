@@ -3,6 +3,7 @@ import type { Lane, LaneChannel } from "../scene";
 import { axesOf, secondScale, twoScales, EDGE, LEFT, RIGHT } from "./axes";
 import { calm, fail, fetchWindow, type Trace } from "./server";
 import { cycleBands, cycleSeries, cycleTables, loadFolds } from "./cycle";
+import { holdGrip } from "./grips";
 import { breathing, paintColumns, tellColumns } from "../dense";
 import { partnerOf, underneath } from "./compare";
 import { arrangement, channelOf, drawn, laneChannelOf, onCycle, onView, scaleKey, showAll, unitOf, view } from "./state";
@@ -87,6 +88,7 @@ const hasPencil = (shown: LaneChannel) => partnerOf(shown.channel) !== undefined
 const hasRaw = (shown: LaneChannel) => shown.copy !== null && !shown.standing;
 
 export function build() {
+  holdGrip();
   lanes.splice(0).forEach((lane) => lane.plot.destroy());
   host.replaceChildren();
   const list = visible();

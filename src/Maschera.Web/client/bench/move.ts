@@ -1,4 +1,5 @@
 import { forPage } from "../keys";
+import { aimKey, dropAim } from "./aim";
 import { fit, fitHeight, host, lanes, onBuilt, secondsOf, type LaneView } from "./lanes";
 import { address, back, forward, onCycle, onView, pan, rememberView, show, view, zoom, scaleHolder, scaleKey } from "./state";
 import { addCaliper, addPin } from "./calipers";
@@ -17,6 +18,7 @@ let tapping: ((channel: number, at: number) => void) | null = null;
 export function onNextTap(take: (channel: number, at: number) => void) {
   tapping = take;
   host.dataset.mode = "pin";
+  host.focus({ preventScroll: true });
 }
 
 /** Measures between two places: kept seconds on the capture, or degrees on the mean cycle. */
@@ -25,9 +27,29 @@ const measure = (channel: number, from: number, to: number, snaps: boolean) =>
 
 export const chosenLane = () => lanes[chosen] ?? lanes[0];
 
+function chooseLane(index: number) {
+  chosen = index;
+  for (const lane of lanes) lane.frame.toggleAttribute("data-chosen", lane === chosenLane());
+}
+
+/** The next lane, by key; it is scrolled to. */
+function nextLane() {
+  dropAim();
+  chooseLane((lanes.indexOf(chosenLane()) + 1) % lanes.length);
+  chosenLane().frame.scrollIntoView({ block: "nearest" });
+}
+
+/** A place that was tapped, or taken with the aim. */
+function take(lane: LaneView, at: number) {
+  const give = tapping ?? ((_: number, pin: number) => void addPin(pin));
+  setMode("move");
+  give(lane.shown[0].channel, at);
+}
+
 export function setMode(next: Mode) {
   mode = next;
   tapping = null;
+  dropAim();
   host.dataset.mode = next;
   for (const button of document.querySelectorAll<HTMLButtonElement>("[data-mode]"))
     if (button instanceof HTMLButtonElement) button.setAttribute("aria-pressed", String(button.dataset.mode === next));
@@ -41,9 +63,7 @@ onBuilt((lane) => {
   area.addEventListener("dblclick", (event) => {
     if (!(event.target as HTMLElement).closest("[data-grip]")) fit();
   });
-  area.addEventListener("pointerenter", () => {
-    chosen = lanes.indexOf(lane);
-  });
+  area.addEventListener("pointerenter", () => chooseLane(lanes.indexOf(lane)));
   over.addEventListener("pointerdown", (event) => press(event, lane));
 });
 
@@ -71,7 +91,7 @@ const fingers = new Map<number, { x: number; y: number }>();
 
 function press(event: PointerEvent, lane: LaneView) {
   if (event.button !== 0 || (event.target as HTMLElement).closest("[data-grip]")) return;
-  chosen = lanes.indexOf(lane);
+  chooseLane(lanes.indexOf(lane));
   const over = lane.plot.over;
   const left = over.getBoundingClientRect().left;
   const at = (x: number) => secondsOf(lane.plot, x - left);
@@ -85,17 +105,9 @@ function press(event: PointerEvent, lane: LaneView) {
     pinch(over, left);
     return;
   }
-  if (tapping) {
-    const take = tapping;
+  if (tapping || mode === "pin") {
     stop();
-    setMode("move");
-    take(lane.shown[0].channel, at(event.clientX));
-    return;
-  }
-  if (mode === "pin") {
-    stop();
-    setMode("move");
-    addPin(at(event.clientX));
+    take(lane, at(event.clientX));
     return;
   }
   const start = { x: event.clientX, y: event.clientY, seconds: at(event.clientX), view: view() };
@@ -207,6 +219,7 @@ const actions: Record<string, () => void> = {
     measure(chosenLane().shown[0].channel, from + 0.4 * (to - from), from + 0.6 * (to - from), true);
   },
   move: () => setMode("move"),
+  nextLane,
 };
 const keys: Record<string, string> = {
   f: "fit",
@@ -224,6 +237,7 @@ const keys: Record<string, string> = {
   b: "box",
   m: "measure",
   p: "pin",
+  l: "nextLane",
   Escape: "move",
 };
 
@@ -242,6 +256,10 @@ document.addEventListener("click", (event) => {
 });
 document.addEventListener("keydown", (event) => {
   if (event.defaultPrevented || !forPage(event, "summary, [data-grip]")) return;
+  const aiming = tapping || mode === "pin";
+  if (aiming && aimKey(event, chosenLane(), (at) => take(chosenLane(), at))) return;
+  // Within the drawer they scroll it, as anywhere.
+  if (event.key.length > 1 && event.key !== "Escape" && (event.target as Element).closest("[role=tabpanel]")) return;
   const name = event.key === "Backspace" && event.shiftKey ? "forward" : keys[event.key];
   if (!name || (name === "move" && mode === "move" && !tapping)) return;
   event.preventDefault();

@@ -5,20 +5,18 @@ import { forgetFolds } from "./cycle";
 import { ask, bench } from "./server";
 import { info, takeAxis } from "./state";
 import { onNextTap } from "./move";
-import { secondsPerPixel } from "./lanes";
+import { placeNear } from "./snap";
 
 // A firing order laid over any trace by two taps: no engine file, no crank sensor.
 const form = document.querySelector<HTMLFormElement>("#order")!;
 const said = document.querySelector<HTMLElement>("#order-said")!;
 const off = document.querySelector<HTMLButtonElement>("#order-off")!;
 
-/** Pixels round a tap in which an edge or a peak is meant. */
-const REACH = 14;
 /** A repetition is looked for this share of the period around where it is due. */
 const DRIFT = 0.12;
 const MOST_CYCLES = 400;
 
-async function snap(channel: number, at: number, reach: number) {
+async function repeated(channel: number, at: number, reach: number) {
   const found = await ask<{ seconds: number } | null>("POST", bench("snap"), { channel, at, reach, to: "nearest", level: 0 });
   return found?.seconds ?? null;
 }
@@ -32,7 +30,7 @@ async function follow(channel: number, first: number, second: number) {
       const due = last + (last - before);
       const period = Math.abs(last - before);
       if (due > info.to || due < info.from || marks.length >= MOST_CYCLES) break;
-      const found = await snap(channel, due, DRIFT * period);
+      const found = await repeated(channel, due, DRIFT * period);
       if (way > 0) marks.push(found ?? due);
       else marks.unshift(found ?? due);
     }
@@ -51,8 +49,8 @@ form.addEventListener("submit", (event) => {
     said.textContent = `And where cylinder ${order[0]} fires the next time.`;
     onNextTap(async (_, second) => {
       try {
-        const reach = REACH * secondsPerPixel();
-        const [a, b] = [(await snap(channel, first, reach)) ?? first, (await snap(channel, second, reach)) ?? second].sort((x, y) => x - y);
+        const near = await Promise.all([placeNear(channel, first), placeNear(channel, second)]);
+        const [a, b] = [near[0]?.seconds ?? first, near[1]?.seconds ?? second].sort((x, y) => x - y);
         if (!(b - a > 1e-4)) throw new Error("Both taps are at the same place. Tap two firings that follow each other.");
         said.textContent = "Following it over the capture …";
         const marks = await follow(channel, a, b);

@@ -1,3 +1,4 @@
+import { forPage } from "../keys";
 import { captureView, info, show, type View } from "./state";
 
 // A figure leads to its place: a link to this bench with from and to goes there without leaving the page and marks it.
@@ -10,6 +11,16 @@ export const markedPlace = () => marked;
 function placeIn(words: URLSearchParams): View | null {
   const [from, to] = (words.get("mark") ?? "").split("~").map(Number);
   return Number.isFinite(from) && Number.isFinite(to) && from <= to && words.get("mark") ? { from, to } : null;
+}
+
+/** The next figure of the open page that has a place, from the one that has the focus: it is shown and focused. */
+function goOn(by: number) {
+  const page = [...document.querySelectorAll<HTMLElement>("[role=tabpanel]")].find((p) => !p.hidden);
+  const links = [...(page?.querySelectorAll<HTMLAnchorElement | SVGAElement>('a[href*="mark="]') ?? [])].filter((a) => a.checkVisibility());
+  const now = links.indexOf(document.activeElement as HTMLAnchorElement);
+  const next = now < 0 ? (by > 0 ? 0 : links.length - 1) : (now + by + links.length) % links.length;
+  links[next]?.focus();
+  links[next]?.dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true }));
 }
 
 /** Listens for such links. `seconds` brings the lanes back from one cycle to the capture. */
@@ -28,6 +39,7 @@ export function startPlaces(seconds: () => void) {
     show(from, to);
   });
   document.addEventListener("keydown", (event) => {
+    if ((event.key === "n" || event.key === "N") && forPage(event)) goOn(event.shiftKey ? -1 : 1);
     if (event.key !== "Escape" || !marked) return;
     marked = null;
     const words = new URLSearchParams(location.search);

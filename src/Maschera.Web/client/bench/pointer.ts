@@ -41,7 +41,15 @@ function placeSaid(at: number) {
 }
 
 export function startPointer() {
-  onBuilt((lane) => (lane.plot.hooks.setCursor = [...(lane.plot.hooks.setCursor ?? []), draw]));
+  onBuilt((lane) => {
+    lane.plot.hooks.setCursor = [...(lane.plot.hooks.setCursor ?? []), draw];
+    // A finger has no place before it touches, and its place stays when it is lifted.
+    lane.plot.over.addEventListener("pointerup", (event) => {
+      if (event.pointerType !== "touch") return;
+      const left = event.clientX - lane.plot.over.getBoundingClientRect().left;
+      requestAnimationFrame(() => lanes.forEach(({ plot }) => plot.setCursor({ left, top: 0 })));
+    });
+  });
 }
 
 export { draw as drawPointer };

@@ -1,10 +1,11 @@
-import { snapOn, wrapped } from "../fold";
+import { nextOn, snapOn, wrapped } from "../fold";
 import type { LaneChannel } from "../scene";
 import { foldOf } from "./cycle";
 import { make } from "./dom";
 import { openPage } from "../drawer";
+import { drawLayer, jawKey, wantGrip } from "./grips";
 import { areaWidth, lanes, onPlaced, pixelOf, secondsOf, secondsPerPixel, type LaneView } from "./lanes";
-import { channelOf, drawn, laneChannelOf, onCycle, unitOf } from "./state";
+import { channelOf, drawn, laneChannelOf, onCycle, unitOf, view } from "./state";
 import { theClock } from "./clock";
 
 // Calipers on one cycle: degrees, measured on the mean. They belong to the picture and are not kept.
@@ -30,6 +31,7 @@ export function addSpan(channel: number, from: number, to: number, snaps: boolea
   const reach = REACH * secondsPerPixel();
   const place = (at: number) => (snaps && mean ? snapOn(mean, at, reach) : at);
   spans.push({ channel, from: place(from), to: place(to) });
+  wantGrip(`from-${spans.length - 1}`);
   draw();
   openPage("measures");
 }
@@ -73,10 +75,7 @@ function card(span: Span) {
         {
           type: "button",
           class: "act quiet",
-          onclick: () => {
-            spans = spans.filter((s) => s !== span);
-            draw();
-          },
+          onclick: () => remove(span),
         },
         "Delete",
       ),
@@ -99,8 +98,9 @@ function card(span: Span) {
 function place() {
   if (!onCycle()) return;
   for (const lane of lanes) {
-    lane.layer.replaceChildren();
-    for (const span of spans) if (lane.shown.some((c) => c.channel === span.channel)) drawSpan(lane, span);
+    drawLayer(lane.layer, () => {
+      for (const span of spans) if (lane.shown.some((c) => c.channel === span.channel)) drawSpan(lane, span);
+    });
   }
 }
 
@@ -116,7 +116,7 @@ function drawSpan(lane: LaneView, span: Span) {
   for (const side of ["from", "to"] as const) {
     const jaw = make("div", {
       class: "jaw",
-      "data-grip": "",
+      "data-grip": `${side}-${spans.indexOf(span)}`,
       tabIndex: 0,
       role: "slider",
       "aria-label": `${side === "from" ? "Left" : "Right"} jaw on ${channelOf(span.channel).name}`,
@@ -127,17 +127,32 @@ function drawSpan(lane: LaneView, span: Span) {
     });
     jaw.style.left = `${pixelOf(lane.plot, span[side])}px`;
     jaw.addEventListener("pointerdown", (event) => drag(event, lane, span, side, jaw));
-    jaw.addEventListener("keydown", (event) => {
-      const by = { ArrowLeft: -0.5, ArrowRight: 0.5 }[event.key];
-      if (!by) return;
-      event.preventDefault();
-      event.stopPropagation();
-      span[side] += by * (event.shiftKey ? 10 : 1);
-      draw();
-      lane.layer.querySelectorAll<HTMLElement>(".jaw")[side === "from" ? 0 : 1]?.focus();
-    });
+    jaw.addEventListener("keydown", (event) => stepJaw(event, span, side));
     lane.layer.append(jaw);
   }
+}
+
+/** Half a degree with the arrows, five with Shift, a twentieth of the view by page, on to what stands out by comma and full stop. */
+function stepJaw(event: KeyboardEvent, span: Span, side: "from" | "to") {
+  if (event.key === "Delete" || event.key === "Backspace") {
+    event.preventDefault();
+    event.stopPropagation();
+    return remove(span);
+  }
+  const key = jawKey(event);
+  if (!key) return;
+  const { from, to } = view();
+  const mean = foldOf(span.channel)?.mean;
+  if ("steps" in key) span[side] += key.steps / 2;
+  else if ("twentieths" in key) span[side] += (key.twentieths * (to - from)) / 20;
+  else if (mean) span[side] = nextOn(mean, span[side], key.back, REACH * secondsPerPixel()) ?? span[side];
+  span[side] = Math.min(720, Math.max(0, span[side]));
+  draw();
+}
+
+function remove(span: Span) {
+  spans = spans.filter((s) => s !== span);
+  draw();
 }
 
 function drag(event: PointerEvent, lane: LaneView, span: Span, side: "from" | "to", jaw: HTMLElement) {

@@ -1,0 +1,26 @@
+import { secondsPerPixel } from "./lanes";
+import { ask, bench } from "./server";
+
+/** Pixels round a place in which an edge or a peak is meant. */
+const REACH = 14;
+
+export interface Snap {
+  seconds: number;
+  what: string;
+}
+
+/** How a jaw is drawn to what is near: "nearest", "edge", "peak" or "level"; the level in the channel's own unit. */
+export interface Wish {
+  to: string;
+  level: number;
+}
+
+const nearest: Wish = { to: "nearest", level: 0 };
+const asked = (channel: number, at: number, wish: Wish) => ({ channel, at, reach: REACH * secondsPerPixel(), ...wish });
+
+/** What stands out near a place; null where nothing does. */
+export const placeNear = (channel: number, at: number, wish = nearest) => ask<Snap | null>("POST", bench("snap"), asked(channel, at, wish));
+
+/** What stands out next, or before. */
+export const nextPlace = (channel: number, at: number, back: boolean, wish = nearest) =>
+  ask<Snap | null>("POST", bench("snap-next"), { ...asked(channel, at, wish), back });
