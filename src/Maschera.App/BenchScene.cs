@@ -20,7 +20,8 @@ public sealed record SceneChannel(
     string? Expression,
     bool Marked,
     bool Desired,
-    bool Read
+    bool Read,
+    double? Range
 );
 
 /// <summary>A capture that can be laid underneath.</summary>
@@ -124,7 +125,8 @@ public sealed record BenchScene(
                         c.Expression,
                         marked is not null && (marked.MarkedChannel is null || marked.MarkedChannel == c.Name),
                         desired.Contains(c.Name),
-                        marked?.Channels.Values.Contains(c.Name) == true
+                        marked?.Channels.Values.Contains(c.Name) == true,
+                        c.Range
                     )
             ),
         ];

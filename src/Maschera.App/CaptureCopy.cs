@@ -11,7 +11,7 @@ public static class CaptureCopy
     public static IReadOnlyList<Note> Into(ICaptureSink sink, Capture capture)
     {
         var channels = capture.Channels;
-        sink.Begin([.. channels.Select(c => new ChannelInfo(c.Name, c.Unit, 0))], 1, 0);
+        sink.Begin([.. channels.Select(c => new ChannelInfo(c.Name, c.Unit, 0, Range: c.Range))], 1, 0);
         var time = channels[0].Time;
         var block = new SampleBlock(1, channels.Count, SampleStore.BlockSamples);
         for (var first = 0; first < time.Count; first += block.Capacity)

@@ -24,6 +24,7 @@ public sealed record OutgoingChannel(ISampleReader Reader, string? Role = null, 
 /// <param name="Times">Entry of the times: float64, little-endian, s.</param>
 /// <param name="Role">What it is in a reading's words.</param>
 /// <param name="Expression">What it was computed from.</param>
+/// <param name="Range">Its input measures from minus this to plus this, in its unit; null where that is not known.</param>
 public sealed record BundleChannel(
     string Name,
     string Unit,
@@ -33,7 +34,8 @@ public sealed record BundleChannel(
     string Samples,
     string? Times,
     string? Role,
-    string? Expression
+    string? Expression,
+    double? Range = null
 );
 
 /// <summary>capture.json of a bundle.</summary>
@@ -91,7 +93,8 @@ public static class BundleFile
                         $"{i + 1}.f32",
                         c.Reader.IsUniform ? null : $"{i + 1}.f64",
                         c.Role,
-                        c.Expression
+                        c.Expression,
+                        c.Reader.Range
                     )
             )
             .ToList();
@@ -162,7 +165,11 @@ public static class BundleFile
 
     /// <summary>The channels as a sink wants them; each has a clock of its own.</summary>
     public static IReadOnlyList<ChannelInfo> Infos(BundleHead head) =>
-        [.. head.Channels.Select((c, i) => new ChannelInfo(c.Name, c.Unit, i, c.Step))];
+        [
+            .. head.Channels.Select(
+                (c, i) => new ChannelInfo(c.Name, c.Unit, i, c.Step, c.Range is > 0 and < double.PositiveInfinity ? c.Range : null)
+            ),
+        ];
 
     private static ZipArchive Open(Stream stream, string file)
     {

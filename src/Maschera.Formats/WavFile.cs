@@ -20,6 +20,8 @@ public static class WavFile
     private readonly record struct Format(ushort Kind, ushort Channels, uint Rate, ushort Bits)
     {
         public int FrameBytes => Channels * Bits / 8;
+
+        public bool IsFraction => Kind == Float;
     }
 
     /// <summary>True for a file that begins as WAV does.</summary>
@@ -84,7 +86,13 @@ public static class WavFile
         [
             .. Enumerable
                 .Range(1, format.Channels)
-                .Select(i => new ChannelInfo(i.ToString(System.Globalization.CultureInfo.InvariantCulture), "", 0)),
+                .Select(i => new ChannelInfo(
+                    i.ToString(System.Globalization.CultureInfo.InvariantCulture),
+                    "",
+                    0,
+                    // Whole numbers end at full scale; those with a fraction need not.
+                    Range: format.IsFraction ? null : 1
+                )),
         ];
 
     private static (Format Format, long DataBytes) Header(Stream stream, string file)

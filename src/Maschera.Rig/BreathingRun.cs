@@ -45,7 +45,7 @@ public static class BreathingRun
 
         var axis = TimeAxis.Uniform(0, 1 / plan.Rate, count);
         return (
-            new Capture("stand-in", [.. inputs.Zip(samples, (i, kept) => new Channel(i.Name, i.Unit, axis, kept))], []),
+            new Capture("stand-in", [.. inputs.Zip(samples, (i, kept) => new Channel(i.Name, i.Unit, axis, kept) { Range = i.Range })], []),
             truth.Result((engine.Degrees - first) / 6 / (engine.Seconds - start))
         );
     }

@@ -55,6 +55,11 @@ public sealed record CrankingTruth(IReadOnlyDictionary<int, double> WorkPercent,
 /// <summary>The stand-in engine on its starter: plugs out of circuit or fuel off, so nothing fires.</summary>
 public static class CrankingRun
 {
+    /// <summary>What the inputs measure, V.</summary>
+    private const double BatteryRange = 20,
+        CrankRange = 10,
+        CoilRange = 100;
+
     /// <summary>Runs the plan. The engine needs geometry and valve timing.</summary>
     /// <exception cref="ArgumentException">The engine lacks them.</exception>
     public static (Capture Capture, CrankingTruth Truth) Record(CrankingPlan plan)
@@ -133,19 +138,28 @@ public static class CrankingRun
                     "A",
                     time,
                     [.. _states.Select(s => scope.Take(s.Current + plan.ClampOffset, plan.ClampNoise, plan.ClampRange))]
-                ),
-                new("Battery voltage", "V", time, [.. _states.Select(s => scope.Take(s.Volts, 0.01, 20))]),
+                )
+                {
+                    Range = plan.ClampRange,
+                },
+                new("Battery voltage", "V", time, [.. _states.Select(s => scope.Take(s.Volts, 0.01, BatteryRange))])
+                {
+                    Range = BatteryRange,
+                },
             };
             if (plan.SyncCylinder is { } cylinder)
-                channels.Add(new Channel("Ignition", "V", time, [.. Ignition(cylinder, scope)]));
+                channels.Add(new Channel("Ignition", "V", time, [.. Ignition(cylinder, scope)]) { Range = CoilRange });
             if (plan.CrankSensor && plan.Engine.CrankWheel is { } wheel)
                 channels.Add(
                     new Channel(
                         "Crank sensor",
                         "V",
                         time,
-                        [.. _states.Select(s => scope.Take(EngineSignals.CrankVolts(wheel, s.Degrees), 0.02, 10))]
+                        [.. _states.Select(s => scope.Take(EngineSignals.CrankVolts(wheel, s.Degrees), 0.02, CrankRange))]
                     )
+                    {
+                        Range = CrankRange,
+                    }
                 );
             return channels;
         }
@@ -154,7 +168,7 @@ public static class CrankingRun
         {
             var coil = new CoilPrimary(plan.Engine, cylinder);
             foreach (var state in _states)
-                yield return scope.Take(coil.Volts(state), 0.05, 100);
+                yield return scope.Take(coil.Volts(state), 0.05, CoilRange);
         }
     }
 }

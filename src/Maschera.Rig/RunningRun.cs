@@ -78,6 +78,10 @@ public sealed record RunningTruth(IReadOnlyDictionary<int, int> Misfires, IReadO
 /// <summary>Records the stand-in engine on its own fuel.</summary>
 public static class RunningRun
 {
+    /// <summary>What the inputs measure, V.</summary>
+    private const double CamRange = 10,
+        CoilRange = 100;
+
     /// <summary>Runs the plan. The engine needs geometry and a crank wheel.</summary>
     /// <exception cref="ArgumentException">The engine lacks them.</exception>
     public static (Capture Capture, RunningTruth Truth) Record(RunningPlan plan)
@@ -85,6 +89,7 @@ public static class RunningRun
         var random = new Random(plan.Seed);
         var engine = new RunningEngine(plan, random) { Fuelled = true };
         var converter = new Converter(plan.Bits, random);
+        double crankRange = plan.InductiveCrank ? 20 : 10;
         var first = engine.Degrees;
         var count = (int)(plan.Seconds * plan.Rate);
         var (crank, cam, coil) = (new float[count], new float[count], new float[count]);
@@ -96,23 +101,23 @@ public static class RunningRun
             {
                 var at = next / plan.Rate;
                 var degrees = before + (after - before) * (at - time) / RunningEngine.Step;
-                crank[next] = converter.Take(
-                    engine.Crank(degrees, speed),
-                    plan.Noise * (plan.InductiveCrank ? 8 : 5),
-                    plan.InductiveCrank ? 20 : 10
-                );
-                cam[next] = converter.Take(engine.Cam(degrees, at, speed), plan.Noise * 5, 10);
+                crank[next] = converter.Take(engine.Crank(degrees, speed), plan.Noise * (plan.InductiveCrank ? 8 : 5), crankRange);
+                cam[next] = converter.Take(engine.Cam(degrees, at, speed), plan.Noise * 5, CamRange);
                 if (plan.SyncCylinder is { } cylinder)
-                    coil[next] = converter.Take(engine.Coil(cylinder, degrees, speed), 0.05, 100);
+                    coil[next] = converter.Take(engine.Coil(cylinder, degrees, speed), 0.05, CoilRange);
             }
 
             engine.Advance();
         }
 
         var axis = TimeAxis.Uniform(0, 1 / plan.Rate, count);
-        List<Channel> channels = [new("Crank sensor", "V", axis, crank), new("Cam sensor", "V", axis, cam)];
+        List<Channel> channels =
+        [
+            new("Crank sensor", "V", axis, crank) { Range = crankRange },
+            new("Cam sensor", "V", axis, cam) { Range = CamRange },
+        ];
         if (plan.SyncCylinder is not null)
-            channels.Add(new Channel("Ignition", "V", axis, coil));
+            channels.Add(new Channel("Ignition", "V", axis, coil) { Range = CoilRange });
         return (
             new Capture("stand-in", channels, []),
             new RunningTruth(engine.Misfires, engine.Firings, (engine.Degrees - first) / 6 / engine.Seconds)

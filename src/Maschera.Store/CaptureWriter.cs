@@ -60,6 +60,7 @@ public sealed class CaptureWriter : ICaptureSink, IDisposable
                             Name = choice.Name,
                             Unit = choice.Unit,
                             Role = choice.Role,
+                            Range = channels[i].Range * Math.Abs(choice.Scale),
                         },
                         i,
                         choice.Scale

@@ -325,6 +325,9 @@ public sealed class StoredChannel
     /// <summary>True for a smoothed copy that a lane draws instead of its channel.</summary>
     public bool IsLaneCopy { get; set; }
 
+    /// <summary>Its input measures from minus this to plus this, in its unit; null where that is not known.</summary>
+    public double? Range { get; set; }
+
     public int Count { get; set; }
     public double Start { get; set; }
 

@@ -18,6 +18,7 @@ internal sealed class StoredReader(string connection, StoredChannel channel) : I
     public double End => channel.End;
     public bool IsUniform => channel.IsUniform;
     public IReadOnlyList<string>? Words => channel.Words;
+    public double? Range => channel.Range;
 
     public double TimeAt(int index)
     {

@@ -35,8 +35,8 @@ public sealed class BundleTests : IDisposable
         foreach (var (sent, got) in channels.Zip(back.Channels))
         {
             Assert.Equal(
-                (sent.Name, sent.Unit, sent.Time.IsUniform, sent.Time.Start),
-                (got.Name, got.Unit, got.Time.IsUniform, got.Time.Start)
+                (sent.Name, sent.Unit, sent.Range, sent.Time.IsUniform, sent.Time.Start),
+                (got.Name, got.Unit, got.Range, got.Time.IsUniform, got.Time.Start)
             );
             if (sent.Time.IsUniform)
                 Assert.Equal(sent.Time.Step, got.Time.Step);
@@ -260,7 +260,7 @@ public sealed class BundleTests : IDisposable
         return
         [
             new("Starter, current", "A", axis, [.. Enumerable.Range(0, 20_001).Select(_ => (float)(random.NextDouble() * 700 - 20))]),
-            new("Battery \"main\"", "V", axis, [.. Enumerable.Range(0, 20_001).Select(i => 12.6f - i * 1e-5f)]),
+            new("Battery \"main\"", "V", axis, [.. Enumerable.Range(0, 20_001).Select(i => 12.6f - i * 1e-5f)]) { Range = 20 },
             new("Coolant", "°C", TimeAxis.FromStamps([0, 0.1, 0.35, 1.2]), [80, float.NaN, 81.5f, 82]),
             new("Manifold", "kPa", TimeAxis.Uniform(0, 0.01, 150), [.. Enumerable.Range(0, 150).Select(i => 35 + i % 3 * 0.5f)]),
         ];

@@ -17,6 +17,8 @@ public class WavTests
     {
         var capture = Load(Wav(kind, bits, 2, [0, 0.5, -0.5, 0.25, -1, 0.75]));
         Assert.Equal(["1", "2"], capture.Channels.Select(c => c.Name));
+        // A fraction may go beyond 1, a whole number ends there.
+        Assert.All(capture.Channels, c => Assert.Equal(kind == 1 ? 1 : null as double?, c.Range));
         Assert.Equal(1e-3, capture.Channels[0].Time.Step, 12);
         double[] left = [0, -0.5, -1],
             right = [0.5, 0.25, 0.75];

@@ -14,6 +14,7 @@ public sealed class EarlierBuildsTests : IDisposable
     [
         "DROP TABLE __EFMigrationsHistory",
         "ALTER TABLE Channels DROP COLUMN WordsJson",
+        "ALTER TABLE Channels DROP COLUMN \"Range\"",
         "ALTER TABLE Engines DROP COLUMN DeletedAt",
         "ALTER TABLE Captures DROP COLUMN SheetJson",
         "DROP TABLE Observations",

@@ -1,6 +1,6 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { scaleFor } from "../../src/Maschera.Web/client/live/scale";
+import { scaleFor } from "../../src/Maschera.Web/client/scale";
 
 test("the noise of a silent channel stays a thin line", () => {
   const [low, high] = scaleFor([0, 1], -0.001, 0.001, 100);
@@ -27,6 +27,13 @@ test("a scale is kept while it fits, and follows a signal that shrinks", () => {
   assert.equal(scaleFor(standing, -8, 18, 100), standing);
   const [low, high] = scaleFor(standing, 1, 3, 100);
   assert.ok(high - low < 5);
+});
+
+test("a constant of an unknown probe lies in the middle of a lane that has a height", () => {
+  for (const value of [0, 12.5, -3]) {
+    const [low, high] = scaleFor([0, 0], value, value, 0);
+    assert.ok(low < value && value < high);
+  }
 });
 
 test("without a value the scale stays", () => {

@@ -81,7 +81,7 @@ test("a caliper is dragged, snaps, is moved by key one sample at a time, and can
   await expect(page.locator("[data-caliper]")).toHaveCount(0);
 });
 
-test("lanes are joined, shown in another unit, smoothed and put aside, and lie so again after a reload", async ({ page }) => {
+test("lanes are joined, shown in another unit, smoothed and hidden, and lie so again after a reload", async ({ page }) => {
   await page.goto("/bench/2");
   await bench(page).waitFor();
   const saved = () => page.waitForResponse((r) => r.url().endsWith("/arrangement") && r.status() === 204);
@@ -98,17 +98,17 @@ test("lanes are joined, shown in another unit, smoothed and put aside, and lie s
   await sheet.getByLabel("Smoothed by").selectOption("median");
   await wait;
   wait = saved();
-  await sheet.getByLabel("Without its standing part").check();
+  await sheet.getByLabel("AC coupling").check();
   await wait;
   await sheet.getByRole("button", { name: "Done" }).click();
   await page.getByRole("button", { name: /^Ignition/ }).click();
   wait = saved();
-  await sheet.getByRole("button", { name: "Put aside" }).click();
+  await sheet.getByRole("button", { name: "Hide" }).click();
   await wait;
   await page.reload();
   await bench(page).waitFor();
   await expect(page.locator(".lane")).toHaveCount(1);
-  await expect(page.getByRole("button", { name: /^Battery voltage \(standing part removed, median of 5\)/ })).toBeVisible();
+  await expect(page.getByRole("button", { name: /^Battery voltage \(AC coupled, median of 5\)/ })).toBeVisible();
   await drawer(page, "Channels");
   await page.getByRole("button", { name: "Ignition, show" }).click();
   await expect(page.locator(".lane")).toHaveCount(2);
@@ -182,7 +182,7 @@ test("another capture lies underneath and is lined up by key", async ({ page }) 
 test("everything goes out as a file, and a bundle comes in again", async ({ page }) => {
   await page.goto("/bench/2");
   await bench(page).waitFor();
-  await drawer(page, "Take out");
+  await drawer(page, "Export");
   const files = {};
   for (const [button, ending] of [
     ["CSV", "csv"],

@@ -90,7 +90,7 @@ internal sealed class LiveRecorder(LiveSession session, IServiceScopeFactory sco
                 [.. probes.Select(p => new ChannelChoice(p.Name, p.Unit, 1, p.Role))],
                 sink =>
                 {
-                    sink.Begin([.. probes.Select(p => new ChannelInfo(p.Name, p.Unit, 0, 1 / rate))], 1, 0);
+                    sink.Begin([.. probes.Select(p => new ChannelInfo(p.Name, p.Unit, 0, 1 / rate, p.Range))], 1, 0);
                     return Copy(keep, sink, probes.Count, first, end) > 0
                         ? session.Lost
                         : throw new ScopeException("Nothing came in yet, so nothing was kept.");

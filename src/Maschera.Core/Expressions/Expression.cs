@@ -50,7 +50,7 @@ public sealed class Expression
         new("integral", "integral(x)", "area since the first sample, in units of x times seconds"),
         new("smooth", "smooth(x, s)", "mean over s seconds round each sample"),
         new("lowpass", "lowpass(x, f)", "without what is faster than f Hz (3 dB down there), not delayed"),
-        new("highpass", "highpass(x, f)", "without what is slower than f Hz and without the standing part, not delayed"),
+        new("highpass", "highpass(x, f)", "without what is slower than f Hz and without the mean, not delayed"),
         new("median", "median(x, n)", "middle value of n samples round each, n odd, 3 to 1001"),
         new("delay", "delay(x, s)", "x moved later by s seconds, earlier where s is negative"),
         new("frequency", "frequency(x)", "of a pulse train, from each rising edge to the next, Hz"),

@@ -9,7 +9,8 @@ namespace Maschera.Core.Signals;
 /// <param name="Unit">Its unit; empty where none was given.</param>
 /// <param name="Clock">Which of the file's time columns belongs to it.</param>
 /// <param name="Step">The exact sample interval, s, where the file states it; null where it follows from the times.</param>
-public sealed record ChannelInfo(string Name, string Unit, int Clock, double? Step = null);
+/// <param name="Range">Its input measures from minus this to plus this, in its unit; null where that is not known.</param>
+public sealed record ChannelInfo(string Name, string Unit, int Clock, double? Step = null, double? Range = null);
 
 /// <summary>A run of rows: the first <see cref="Count"/> places of each array are filled.</summary>
 public sealed class SampleBlock(int clocks, int channels, int capacity)
@@ -85,6 +86,7 @@ public sealed class MemorySink(Func<ChannelInfo, bool>? wanted = null) : ICaptur
                         new Channel(c.Name, c.Unit, _values[i] is null ? none : axes[c.Clock], _values[i]?.ToArray() ?? [])
                         {
                             Words = _words.GetValueOrDefault(i),
+                            Range = c.Range,
                         }
                 ),
             ],

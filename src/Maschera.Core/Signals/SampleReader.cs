@@ -44,6 +44,9 @@ public interface ISampleReader
     /// <summary>The words its numbers stand for; null for a channel of numbers.</summary>
     IReadOnlyList<string>? Words => null;
 
+    /// <summary>Its input measures from minus this to plus this, in its unit; null where that is not known.</summary>
+    double? Range => null;
+
     /// <summary>Time of sample <paramref name="index"/>, s.</summary>
     double TimeAt(int index);
 
@@ -67,6 +70,7 @@ public sealed class MemoryReader(Channel channel) : ISampleReader
     public double End => channel.Time.End;
     public bool IsUniform => channel.Time.IsUniform;
     public IReadOnlyList<string>? Words => channel.Words;
+    public double? Range => channel.Range;
 
     public double TimeAt(int index) => channel.Time[index];
 
@@ -112,7 +116,7 @@ public static class SampleReaders
         var axis = stamps is not null
             ? TimeAxis.FromStamps(stamps)
             : TimeAxis.Uniform(reader.Start + first * reader.Step, reader.Step, count);
-        return new Channel(reader.Name, reader.Unit, axis, samples) { Words = reader.Words };
+        return new Channel(reader.Name, reader.Unit, axis, samples) { Words = reader.Words, Range = reader.Range };
     }
 
     /// <summary>

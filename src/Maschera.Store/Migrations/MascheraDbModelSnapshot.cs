@@ -206,6 +206,9 @@ namespace Maschera.Store.Migrations
                     b.Property<int>("Ordinal")
                         .HasColumnType("INTEGER");
 
+                    b.Property<double?>("Range")
+                        .HasColumnType("REAL");
+
                     b.Property<string>("Role")
                         .HasColumnType("TEXT");
 

@@ -172,7 +172,7 @@ public static class BenchPicture
         [
             shown.Invert ? "inverted" : null,
             shown.Offset != 0 ? $"moved by {Figures.Digits(shown.Offset)}" : null,
-            shown.Standing ? "standing part removed" : null,
+            shown.Standing ? "AC coupled" : null,
             shown.Smooth == "lowpass" ? $"low-pass {Figures.Digits(shown.SmoothBy)} Hz"
             : shown.Smooth == "median" ? $"median of {Figures.Digits(shown.SmoothBy)}"
             : null,

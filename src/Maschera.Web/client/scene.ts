@@ -14,6 +14,8 @@ export interface ChannelInfo {
   marked: boolean;
   read: boolean;
   desired: boolean;
+  /** The probe measures from minus this to plus this, in `unit`; null where that is not known. */
+  range: number | null;
 }
 export interface LaneChannel {
   channel: number;

@@ -250,7 +250,7 @@ public sealed class PreviewModel(ImportService imports) : PageModel
             return null;
         if (TypedNumber.Parse(text) is { } number)
             return number;
-        ModelState.AddModelError(field, $"'{text}' is not a number.");
+        ModelState.AddModelError(field, $"“{text}” can't be read as a number: write it like 12.5.");
         return null;
     }
 

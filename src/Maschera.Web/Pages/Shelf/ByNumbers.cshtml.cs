@@ -33,7 +33,9 @@ public sealed class ByNumbersModel : PageModel
             return;
         if (words.FirstOrDefault(w => Read(w) is null) is var wrong && words.Any(w => Read(w) is null))
         {
-            Problem = string.IsNullOrWhiteSpace(wrong) ? "Four times are needed: two of each capture." : $"'{wrong}' is not a number.";
+            Problem = string.IsNullOrWhiteSpace(wrong)
+                ? "Four times are needed: two of each capture."
+                : $"“{wrong}” can't be read as a number: write it like 12.5.";
             return;
         }
 

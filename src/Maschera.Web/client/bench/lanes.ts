@@ -8,6 +8,7 @@ import { breathing, paintColumns, tellColumns } from "../dense";
 import { partnerOf, underneath } from "./compare";
 import { arrangement, channelOf, drawn, laneChannelOf, onCycle, onView, scaleKey, showAll, unitOf, view } from "./state";
 import { drawMarks, drawPlace, drawStrokes, nameMarks, nameValves, paleUnused } from "./strokes";
+import { scaleFor } from "../scale";
 import { ink } from "../stroke";
 
 export const host = document.querySelector<HTMLElement>("#bench")!;
@@ -308,11 +309,8 @@ function scale(shown: LaneChannel, lists: (number | null)[][]) {
         if (v > high) high = v;
       }
   if (low > high) return;
-  const now = scales.get(shown.channel);
-  const span = high - low;
-  if (now && low >= now[0] && high <= now[1] && span > 0.6 * (now[1] - now[0])) return;
-  const room = (span || Math.abs(high) * 0.1 || 1) * 0.1;
-  scales.set(shown.channel, [low - room, high + room]);
+  const range = Math.abs((channelOf(shown.channel).range ?? 0) * unitOf(shown).factor);
+  scales.set(shown.channel, scaleFor(scales.get(shown.channel) ?? [0, 0], low, high, range));
 }
 
 export const scaleOf = (channel: number) => scales.get(scaleKey(channel)) ?? [0, 1];

@@ -25,7 +25,7 @@ function nameOf(lane: LaneView, shown: LaneChannel) {
   const done = [
     shown.invert && "inverted",
     shown.offset !== 0 && "moved",
-    shown.standing && "standing part removed",
+    shown.standing && "AC coupled",
     shown.smooth === "lowpass" && `low-pass ${shown.smoothBy} Hz`,
     shown.smooth === "median" && `median of ${shown.smoothBy}`,
     scaleHolder(shown.channel).range && "scale held",
@@ -224,16 +224,12 @@ function open(id: number) {
         shown.range = null;
         changed();
       }),
-      tick(
-        together.length > 1 ? `All ${together.length} on this scale without their standing parts` : "Without its standing part",
-        shown.standing,
-        async (on) => {
-          for (const c of together) {
-            c.standing = on;
-            await smooth(c);
-          }
-        },
-      ),
+      tick(together.length > 1 ? `AC coupling, all ${together.length} on this scale` : "AC coupling", shown.standing, async (on) => {
+        for (const c of together) {
+          c.standing = on;
+          await smooth(c);
+        }
+      }),
       field(
         "Smoothed by",
         choice(
@@ -297,7 +293,7 @@ function open(id: number) {
             changed();
           },
         },
-        "Put aside",
+        "Hide",
       ),
       ...(channel.expression
         ? [make("button", { type: "button", class: "act quiet", onclick: () => removeDerived(id) }, "Delete this channel")]
@@ -401,7 +397,7 @@ export function drawHidden() {
   hidden.replaceChildren(
     ...(aside.length
       ? [
-          "Put aside: ",
+          "Hidden: ",
           ...aside.map((c) =>
             make(
               "button",

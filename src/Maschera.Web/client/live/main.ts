@@ -8,7 +8,7 @@ import type { LiveFrame, LiveInfo } from "../scene";
 import { ink } from "../stroke";
 import { startKeeps } from "./keeps";
 import { drawOrder, startOrder } from "./order";
-import { scaleFor } from "./scale";
+import { scaleFor } from "../scale";
 
 const info: LiveInfo = JSON.parse(document.querySelector("#live-data")!.textContent!);
 const host = document.querySelector<HTMLElement>("#live")!;
