@@ -1,4 +1,6 @@
 using Maschera.Core.Engines;
+using Maschera.Core.Signals;
+using Maschera.Rig.Wiring;
 
 namespace Maschera.Rig;
 
@@ -120,6 +122,12 @@ public sealed record RigSetup(Engine Engine)
 
     public bool ExhaustBlocked { get; init; }
 
+    /// <summary>The charge hose is split: boost stays below what is wanted.</summary>
+    public bool HoseSplit { get; init; }
+
+    /// <summary>The wires of the crank sensor.</summary>
+    public SensorWire Wire { get; init; } = SensorWire.All[0];
+
     public double SpeedRpm { get; init; } = 800;
 
     public int Seconds { get; init; } = 5;
@@ -170,6 +178,27 @@ public sealed record RigSetup(Engine Engine)
             LostTeethPerMille = CrankSensor == "drops" ? 3 : 0,
             SyncCylinder = Sync ? Engine.FiringOrder[0] : null,
             Seed = Seed,
+        };
+
+    /// <summary>On the road, logged: the hose shows there, and one cylinder that gives less.</summary>
+    public DrivePlan Road =>
+        new(Engine)
+        {
+            SplitHose = HoseSplit,
+            WeakCylinder = Troubles.Where(t => t.Value.Work < 1).OrderBy(t => t.Value.Work).Select(t => t.Key).FirstOrDefault(),
+            Seed = Seed,
+        };
+
+    /// <summary>A capture as it arrives over the crank sensor's wires.</summary>
+    public Capture Seen(Capture capture) =>
+        capture with
+        {
+            Channels =
+            [
+                .. capture.Channels.Select(c =>
+                    c.Name == SensorWire.Component ? Wire.Seen(c, CrankSensor is "inductive" or "turned", Seed) : c
+                ),
+            ],
         };
 
     /// <summary>Its gas: the pressure in one cylinder, or what pick-ups hear.</summary>
@@ -225,5 +254,9 @@ public sealed record RigSetup(Engine Engine)
             };
         if (ExhaustBlocked)
             yield return "exhaust blocked";
+        if (HoseSplit)
+            yield return "charge hose split";
+        if (Wire.Fault is not null)
+            yield return $"crank sensor's wires: {Wire.Brief}";
     }
 }

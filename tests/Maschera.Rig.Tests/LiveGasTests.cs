@@ -1,5 +1,6 @@
 using Maschera.Instruments;
 using Maschera.Rig.Instruments;
+using Maschera.Rig.Wiring;
 
 namespace Maschera.Rig.Tests;
 
@@ -38,10 +39,12 @@ public class LiveGasTests
             Battery = "cable",
             CrankSensor = "turned",
             ExhaustBlocked = true,
+            HoseSplit = true,
+            Wire = SensorWire.Find("signal-cut"),
         };
         Assert.Equal(
             "stand-in, cylinder 2: weak, cylinder 3: burnt valve, cam 8° early, bad starter cable, crank sensor's wires swapped, "
-                + "exhaust blocked",
+                + "exhaust blocked, charge hose split, crank sensor's wires: signal cut",
             setup.Said
         );
         Assert.Equal(3, Assert.Single(setup.Cranking.Faults).Cylinder);
@@ -50,7 +53,45 @@ public class LiveGasTests
         Assert.True(setup.Running is { TurnedRound: true, InductiveCrank: true, CamOffsetDegrees: -8 });
         Assert.Equal([2, 3], setup.Gas.Faults.Select(f => f.Cylinder).Order());
         Assert.Equal((-8, -8), (setup.Gas.IntakeShift, setup.Gas.ExhaustShift));
+        Assert.True(setup.Road is { SplitHose: true, WeakCylinder: 2 or 3 });
         Assert.Equal("stand-in, sound", new RigSetup(EngineCatalogue.Orsa).Said);
+    }
+
+    [Theory]
+    [InlineData("sound", -0.3, 0.3, 4.7, 5.3)]
+    [InlineData("supply-cut", 4.9, 5, 5, 5.1)]
+    [InlineData("signal-cut", 4.9, 5, 5, 5.1)]
+    [InlineData("signal-ground", -0.1, 0, 0, 0.1)]
+    [InlineData("ground-joint", 1.1, 1.5, 4.7, 5.3)]
+    public void What_arrives_over_the_crank_sensor_s_wires_shows_their_fault(string word, double a, double b, double c, double d)
+    {
+        var setup = new RigSetup(EngineCatalogue.Orsa) { Wire = SensorWire.Find(word), Seconds = 2 };
+        var capture = CrankingRun.Record(setup.Cranking).Capture;
+        var seen = setup.Seen(capture);
+        var crank = seen.Channels.Single(s => s.Name == SensorWire.Component).Samples;
+        Assert.InRange(crank.Min(), a, b);
+        Assert.InRange(crank.Max(), c, d);
+        Assert.All(
+            capture.Channels.Zip(seen.Channels).Where(p => p.First.Name != SensorWire.Component),
+            p => Assert.Same(p.First.Samples, p.Second.Samples)
+        );
+    }
+
+    [Theory]
+    [InlineData("signal-cut", 0)]
+    [InlineData("ground-joint", 0.8)]
+    public void An_inductive_sensor_with_a_cut_wire_gives_nothing(string word, double atMost)
+    {
+        var setup = new RigSetup(EngineCatalogue.Orsa)
+        {
+            Wire = SensorWire.Find(word),
+            CrankSensor = "inductive",
+            Seconds = 2,
+        };
+        var capture = RunningRun.Record(setup.Running).Capture;
+        double Swing(Maschera.Core.Signals.Capture of) =>
+            of.Channels.Single(s => s.Name == SensorWire.Component).Samples is var s ? s.Max() - s.Min() : 0;
+        Assert.True(Swing(setup.Seen(capture)) <= atMost * Swing(capture) + 0.2);
     }
 
     /// <summary>Half a second with the key off, then a second with it on.</summary>

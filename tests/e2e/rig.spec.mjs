@@ -25,6 +25,22 @@ test("the stand-in's weak cylinder is recorded, read and enters the ledger", asy
   await expect(page.getByRole("row", { name: /^2/ }).locator(".stamp")).toBeVisible();
 });
 
+test("a split hose is driven and logged, and a cut wire is measured with the meter", async ({ page }) => {
+  await page.goto("/rig");
+  await page.locator('[data-part="hose"] .body').click();
+  await page.locator(".part-panel:visible").getByText("Split behind the cooler").click();
+  await expect(page.locator('[data-given="hose"]')).toHaveText("split");
+  await page.getByRole("button", { name: "Drive and log" }).click();
+  await expect(page.getByRole("article", { name: "Desired and actual: Boost pressure" })).toContainText("not reached", { timeout: 30_000 });
+  await page.goto("/rig");
+  await page.getByRole("button", { name: "Wires of the crank sensor" }).focus();
+  await page.keyboard.press("Enter");
+  await page.locator(".part-panel:visible").getByText("Its signal is cut").click();
+  await page.getByRole("button", { name: "Measure the wires" }).click();
+  await page.getByRole("button", { name: "All of them" }).click();
+  await expect(page.locator("#judged")).toContainText("open");
+});
+
 test("the live scope rolls, holds, triggers, keeps, and comes back after a dropped connection", async ({ page, context }) => {
   await page.goto("/rig");
   await page.getByRole("button", { name: "Go live" }).click();

@@ -51,6 +51,11 @@ public sealed record WheelSpeedsResult : ReadingResult
             .. Events.Select(e => new LaneMark(e.From, e.To, e.Kind, false)),
             .. Faults.Select(f => new LaneMark(f.From, f.To, $"{WheelNames.Said(f.Wheel)} {f.Kind}", true)),
         ];
+
+    /// <summary>The one wheel whose sensor is at fault; every lane where it is none or several.</summary>
+    [JsonIgnore]
+    public override string? MarkedChannel =>
+        Faults.Select(f => f.Wheel).Distinct().ToList() is [var only] ? Channels.GetValueOrDefault(only) : null;
 }
 
 /// <summary>How it is written as JSON, worked out when building.</summary>

@@ -4,11 +4,15 @@ using Maschera.App;
 using Maschera.App.Live;
 using Maschera.Core.Diagnosis;
 using Maschera.Core.Engines;
+using Maschera.Core.Readings.Circuit;
 using Maschera.Core.Signals;
+using Maschera.Core.Vehicle;
 using Maschera.Instruments;
 using Maschera.Rig;
 using Maschera.Rig.Instruments;
+using Maschera.Rig.Wiring;
 using Maschera.Store;
+using Maschera.Web.Pages.Sheets;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Microsoft.AspNetCore.Mvc.Rendering;
@@ -17,7 +21,7 @@ using Microsoft.EntityFrameworkCore;
 namespace Maschera.Web.Pages.Rig;
 
 /// <summary>Records the stand-in engine into a job.</summary>
-public sealed class IndexModel(MascheraDb db, CaptureIntake intake, LiveService live) : PageModel
+public sealed class IndexModel(MascheraDb db, CaptureIntake intake, LiveService live, SheetService sheets) : PageModel
 {
     private static readonly ScopeAbilities s_standIn = new StandInScope(new StandInPlan(EngineCatalogue.Orsa)).Abilities;
 
@@ -32,6 +36,10 @@ public sealed class IndexModel(MascheraDb db, CaptureIntake intake, LiveService 
         public string Battery { get; set; } = "good";
         public string CrankSensor { get; set; } = "hall";
         public bool ExhaustBlocked { get; set; }
+        public bool HoseSplit { get; set; }
+
+        /// <summary>Word of what is wrong with the crank sensor's wires.</summary>
+        public string Wire { get; set; } = "sound";
 
         /// <summary>"cranking" on the starter, "running" on its own fuel, or "gas".</summary>
         public string Does { get; set; } = "cranking";
@@ -142,6 +150,25 @@ public sealed class IndexModel(MascheraDb db, CaptureIntake intake, LiveService 
             GasConditions
         );
 
+    /// <summary>Logs a drive.</summary>
+    public Task<IActionResult> OnPostRoadAsync() =>
+        RecordAsync(setup => ("Road test", DriveLog.Record(setup.Road)), setup => new Conditions("load", 88, null, setup.Said));
+
+    /// <summary>A sheet of the crank sensor, the stand-in's meter at hand with its fault.</summary>
+    public async Task<IActionResult> OnPostWiresAsync()
+    {
+        if (await JobAsync() is not var (job, engine))
+        {
+            await LoadAsync();
+            return Page();
+        }
+
+        var pins = SheetPlan.Kinds["Sensor with a 5 V supply"].Select(t => new SheetPin(t));
+        var sheet = new CircuitSheet([]) { Components = [new(SensorWire.Component, [.. pins])] };
+        var fault = Setup(engine).Wire.Fault is { } given ? SheetModel.FaultWord(given) : "";
+        return Redirect($"/sheets/{sheets.Create(job.Id, SensorWire.Component, sheet)}?fault={Uri.EscapeDataString(fault)}");
+    }
+
     private async Task<IActionResult> RecordAsync(
         Func<RigSetup, (string Name, Capture Capture)> record,
         Func<RigSetup, Conditions> conditions
@@ -155,7 +182,7 @@ public sealed class IndexModel(MascheraDb db, CaptureIntake intake, LiveService 
 
         var setup = Setup(engine);
         var (name, capture) = record(setup);
-        return Keep(job, name, capture, conditions(setup));
+        return Keep(job, name, setup.Seen(capture), conditions(setup));
     }
 
     private static int? SyncOn(RigSetup setup) => setup.Sync ? setup.Engine.FiringOrder[0] : null;
@@ -242,6 +269,8 @@ public sealed class IndexModel(MascheraDb db, CaptureIntake intake, LiveService 
             CamLate = Form.CamOffset,
             CrankSensor = RigSetup.CrankSensors.Contains(Form.CrankSensor) ? Form.CrankSensor : RigSetup.CrankSensors[0],
             ExhaustBlocked = Form.ExhaustBlocked,
+            HoseSplit = Form.HoseSplit,
+            Wire = SensorWire.Find(Form.Wire),
             SpeedRpm = Form.Speed,
             Seconds = Form.Seconds,
             Sync = Form.Sync,

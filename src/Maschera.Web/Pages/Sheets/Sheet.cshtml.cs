@@ -220,9 +220,12 @@ public sealed class SheetModel(MascheraDb db, SheetService sheets) : PageModel
         : Terminals.IsGround(terminal) ? [WireDamage.Broken, WireDamage.Resistive]
         : [WireDamage.Broken, WireDamage.Resistive, WireDamage.OnGround];
 
+    /// <summary>A stand-in's fault as the address of a sheet names it.</summary>
+    internal static string FaultWord(WireFault fault) => $"{fault.Component}|{fault.Terminal}|{fault.Damage}";
+
     private static (string Value, string Said) Of(string component, string terminal, WireDamage damage) =>
         (
-            $"{component}|{terminal}|{damage}",
+            FaultWord(new(component, terminal, damage)),
             $"{component}: {Terminals.Spoken(terminal)} "
                 + damage switch
                 {

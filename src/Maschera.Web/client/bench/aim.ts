@@ -1,3 +1,4 @@
+import { make } from "./dom";
 import { fail } from "./server";
 import { jawKey } from "./grips";
 import { areaWidth, lanes, onPlaced, pixelOf, secondsPerPixel, type LaneView } from "./lanes";
@@ -49,12 +50,11 @@ function put(lane: LaneView, at: number) {
 }
 
 function draw(lane: LaneView) {
-  mark ??= Object.assign(document.createElement("div"), { className: "foreseen aim" });
-  mark.setAttribute("role", "status");
+  mark ??= make("div", { class: "foreseen aim", role: "status" }, make("span"));
   const x = pixelOf(lane.plot, place!);
   mark.style.left = `${x}px`;
   mark.dataset.side = x > areaWidth() - 90 ? "left" : "right";
-  mark.textContent = `${place!.toFixed(4)} s`;
+  mark.firstChild!.textContent = `${place!.toFixed(4)} s`;
   if (mark.parentElement !== lane.plot.over) lane.plot.over.append(mark);
 }
 

@@ -111,7 +111,7 @@ export function build() {
         width: host.clientWidth,
         height: (lane.height ?? usualHeight(list.length)) + (last ? AXIS : FOOT),
         legend: { show: false },
-        padding: [4, secondScale(shown) ? 0 : right || EDGE, 0, 0],
+        padding: [7, secondScale(shown) ? 0 : right || EDGE, 0, 0],
         cursor: { sync: { key: "bench" }, drag: { x: false, y: false }, y: false, points: { show: false } },
         scales: {
           x: { time: false, auto: false, min: view().from, max: view().to },

@@ -1,3 +1,4 @@
+import { openPage } from "../drawer";
 import { forPage } from "../keys";
 import { captureView, info, show, type View } from "./state";
 
@@ -13,10 +14,16 @@ function placeIn(words: URLSearchParams): View | null {
   return Number.isFinite(from) && Number.isFinite(to) && from <= to && words.get("mark") ? { from, to } : null;
 }
 
-/** The next figure of the open page that has a place, from the one that has the focus: it is shown and focused. */
+const placesOn = (page: Element | undefined) =>
+  [...(page?.querySelectorAll<HTMLAnchorElement | SVGAElement>('a[href*="mark="]') ?? [])].filter((a) => a.checkVisibility());
+
+/** The next figure that has a place, of the open page or else of the readings: it is shown and focused. */
 function goOn(by: number) {
-  const page = [...document.querySelectorAll<HTMLElement>("[role=tabpanel]")].find((p) => !p.hidden);
-  const links = [...(page?.querySelectorAll<HTMLAnchorElement | SVGAElement>('a[href*="mark="]') ?? [])].filter((a) => a.checkVisibility());
+  let links = placesOn([...document.querySelectorAll<HTMLElement>("[role=tabpanel]")].find((p) => !p.hidden));
+  if (links.length === 0) {
+    openPage("readings");
+    links = placesOn(document.querySelector("#page-readings")!);
+  }
   const now = links.indexOf(document.activeElement as HTMLAnchorElement);
   const next = now < 0 ? (by > 0 ? 0 : links.length - 1) : (now + by + links.length) % links.length;
   links[next]?.focus();
