@@ -313,6 +313,20 @@ public class RelativeCompressionTests(ITestOutputHelper output)
         Assert.Contains(result.Notes, n => n.Code == "engine-fired");
     }
 
+    [Theory]
+    [InlineData(1)]
+    [InlineData(2)]
+    [InlineData(3)]
+    public void Cylinders_that_meet_by_chance_agree_no_better_than_their_spread(int seed)
+    {
+        var (capture, _) = CrankingRun.Record(Plan(EngineCatalogue.Orsa, 0, 0) with { Seed = seed, ClampNoise = 6 });
+        var result = Read(capture, EngineCatalogue.Orsa, "current=Starter current");
+        Assert.Equal("even", result.Verdict);
+        var said = System.Text.RegularExpressions.Regex.Match(result.Sentence, @"agree within ([\d.]+) %").Groups[1].Value;
+        var within = double.Parse(said, System.Globalization.CultureInfo.InvariantCulture);
+        Assert.InRange(within, Math.Max(0.1, result.Positions.Max(p => p.SpreadPercent) - 0.05), 20);
+    }
+
     [Fact]
     public void One_cylinder_has_no_other()
     {

@@ -414,7 +414,7 @@ test("single keys can be switched off and on again", async ({ page }) => {
   await bench(page).waitFor();
   const whole = await page.locator("#window-span").textContent();
   await page.keyboard.press("?");
-  await page.getByLabel(/single keys do all this/).uncheck();
+  await page.getByLabel(/single letters do all this/).uncheck();
   await page.keyboard.press("Escape");
   await expect(page.locator("#keys")).toBeHidden();
   await page.keyboard.press("+");
@@ -422,7 +422,7 @@ test("single keys can be switched off and on again", async ({ page }) => {
   await expect(page.locator("#window-span")).toHaveText(whole);
   await expect(page.getByRole("tabpanel", { name: "Readings" })).toBeVisible();
   await page.keyboard.press("?");
-  await page.getByLabel(/single keys do all this/).check();
+  await page.getByLabel(/single letters do all this/).check();
   await page.keyboard.press("Escape");
   await expect(page.locator("#keys")).toBeHidden();
   await page.keyboard.press("+");

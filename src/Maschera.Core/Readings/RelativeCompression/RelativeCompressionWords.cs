@@ -25,8 +25,16 @@ internal static class RelativeCompressionWords
         $"Compression is even: all {positions.Count} cylinders agree within {Reach(positions)}. Mechanically sound as far as this "
         + $"test sees; look elsewhere.";
 
-    private static string Reach(IReadOnlyList<PositionWork> positions) =>
-        Percent(positions.Max(p => p.Percent) - positions.Min(p => p.Percent), "0.0");
+    /// <summary>The finest agreement that is claimed, %.</summary>
+    private const double Finest = 0.1;
+
+    /// <summary>How far they differ; never less than their own spread, for figures that meet by chance agree no better than that.</summary>
+    private static string Reach(IReadOnlyList<PositionWork> positions)
+    {
+        var apart = positions.Max(p => p.Percent) - positions.Min(p => p.Percent);
+        var spread = positions.Max(p => double.IsFinite(p.SpreadPercent) ? p.SpreadPercent : 0);
+        return Percent(Math.Max(Finest, Math.Max(apart, spread)), "0.0");
+    }
 
     private static string Percent(double value, string format = "0") => value.ToString(format, CultureInfo.InvariantCulture) + " %";
 
