@@ -143,3 +143,29 @@ test("a job half taken in waits while its engine is entered, and what a refused 
   await page.goto("/jobs/new");
   await expect(page.getByLabel("Vehicle")).toHaveValue("");
 });
+
+test("a remark and a line of a quote half written wait in their tab, and are gone once they are taken", async ({ page }) => {
+  const remark = page.getByLabel(/^Write into the trail/);
+  await page.goto("/jobs/4");
+  await remark.fill("Belt seen, one tooth off");
+  await page.getByRole("link", { name: "Shelf" }).click();
+  await page.goto("/jobs/4");
+  await expect(page.getByText("What you had typed is here again")).toBeVisible();
+  await expect(remark).toHaveValue("Belt seen, one tooth off");
+  await page.getByRole("button", { name: "Write", exact: true }).click();
+  await expect(page.getByText("Belt seen, one tooth off")).toBeVisible();
+  await expect(remark).toHaveValue("");
+  await page.goto("/jobs/4/quote");
+  await page.getByLabel("Part, or what is done").fill("Timing belt");
+  await page.getByLabel("Each, €").fill("dear");
+  await page.getByRole("button", { name: "Add it" }).click();
+  await expect(page.locator(".wrong", { hasText: /\w/ })).toBeVisible();
+  await page.goto("/jobs/4");
+  await page.goto("/jobs/4/quote");
+  await expect(page.getByLabel("Part, or what is done")).toHaveValue("Timing belt");
+  await page.getByLabel("Each, €").fill("60");
+  await page.getByRole("button", { name: "Add it" }).click();
+  await expect(page.getByRole("cell", { name: "Timing belt" }).first()).toBeVisible();
+  await page.goto("/jobs/4/quote");
+  await expect(page.getByLabel("Each, €")).toHaveValue("");
+});

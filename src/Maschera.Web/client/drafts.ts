@@ -1,5 +1,5 @@
 // What is typed into a form with data-draft outlasts the page in this tab: until it is kept by the server or thrown away. The
-// attribute names a field that the address has filled in already.
+// attribute names a field that the address has filled in already. A page whose forms come and go names them by an id.
 type Field = HTMLInputElement | HTMLSelectElement | HTMLTextAreaElement;
 interface Draft {
   fields: Record<string, string | boolean>;
@@ -14,7 +14,7 @@ const fieldsOf = (form: HTMLFormElement) =>
   );
 const keyOf = (field: Field) => (isSwitch(field) ? `${field.name}=${field.value}` : field.name);
 const valueOf = (field: Field) => (isSwitch(field) ? field.checked : field.value);
-const place = (form: HTMLFormElement) => `draft ${location.pathname} ${[...document.forms].indexOf(form)}`;
+const place = (form: HTMLFormElement) => `draft ${location.pathname} ${form.getAttribute("id") ?? [...document.forms].indexOf(form)}`;
 
 function keep(form: HTMLFormElement, sent: boolean) {
   const fields = Object.fromEntries(fieldsOf(form).map((f) => [keyOf(f), valueOf(f)]));
