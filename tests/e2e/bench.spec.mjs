@@ -249,6 +249,16 @@ test("another capture lies underneath by crank degrees", async ({ page }) => {
   await page.reload();
   await asked;
   await bench(page).waitFor();
+  // The cam is a tooth of its belt late, and the edge says so; by seconds it is moved onto the one underneath.
+  await drawer(page, "Compare");
+  await page.getByLabel("The edge is of").selectOption({ label: "Cam sensor" });
+  await page.getByRole("button", { name: "Line up on an edge" }).click();
+  await expect(page.locator("#line-said")).toHaveText(/^Cam sensor, (rising|falling) edge at \d\.\d+ s: 1[567]\.\d° later than underneath\. Both/);
+  await page.getByRole("button", { name: "Seconds" }).click();
+  await page.getByRole("button", { name: "Line up on an edge" }).click();
+  await expect(page.locator("#line-said")).toHaveText(/what lies underneath moved by [+−]\d+\.\d\d ms\.$/);
+  await expect(page.getByLabel("Moved by, s")).not.toHaveValue("0");
+  await page.getByRole("button", { name: "Degrees" }).click();
   await drawer(page, "Cycles");
   await expect(page.locator("#clock-said")).toContainText("60 tooth places");
   await page.getByRole("button", { name: "Speed per tooth as a channel" }).click();

@@ -1,9 +1,11 @@
 import { forPage } from "../keys";
 import type { LaneChannel, OtherCapture } from "../scene";
-import { arrangement, channelOf, info, view } from "./state";
+import type { Snap } from "./snap";
+import { arrangement, channelOf, info, onCycle, view } from "./state";
 import { ask, bench, fail, fetchWindow, follow, saveArrangement, type Trace } from "./server";
 import { takeNewChannels } from "./anew";
-import { inDegrees, onOurDegrees, spanOf } from "./clock";
+import { degreesAt } from "../crank";
+import { inDegrees, onOurDegrees, spanOf, theClock } from "./clock";
 import { choice, field, make, numberIn } from "./dom";
 
 const panel = document.querySelector<HTMLElement>("#compare")!;
@@ -149,37 +151,86 @@ function draw() {
     make(
       "div",
       { class: "flex flex-wrap gap-2" },
-      make("button", { type: "button", class: "act small", onclick: lineUp }, "Line up on this edge"),
+      make("button", { type: "button", class: "act small", onclick: lineUp }, "Line up on an edge"),
       make("button", { type: "button", class: "act small", onclick: difference }, "Difference as a channel"),
     ),
+    field(
+      "The edge is of",
+      choice(
+        paired().map((c) => [String(c.id), c.name]),
+        String(lined()),
+        (id) => {
+          linedBy = Number(id);
+        },
+      ),
+    ),
+    make("p", { id: "line-said", class: "text-[0.9rem] font-medium empty:hidden", role: "status" }),
     make(
       "p",
       { class: "text-[0.85rem] text-soft" },
-      "Line up takes the edge nearest the middle of the view and brings the same edge underneath onto it. " +
-        "The pencil mark over the lanes can be dragged as well.",
+      "Line up takes the edge nearest the middle of the view and brings the same edge underneath onto it; by crank degrees it says how far " +
+        "they are apart. The pencil mark over the lanes can be dragged as well.",
     ),
   );
 }
 
+/** The channel by which a person lines up; 0 for the lane last touched. */
+let linedBy = 0;
+const paired = () => info.channels.filter((c) => partnerOf(c.id));
+const lined = () => [linedBy, chosen(), ...paired().map((c) => c.id)].find((id) => id && partnerOf(id)) ?? 0;
+
+/** Brings the same edge underneath onto the one in the middle of the view, and says what it did. */
 async function lineUp() {
-  const { from, to } = view();
-  const channel = chosen();
+  const channel = lined();
   const other = partnerOf(channel),
     compare = arrangement.compare!;
-  if (!other) return fail(`${channelOf(channel).name} has no namesake underneath.`);
+  if (!other) return fail("No channel has a namesake underneath.");
   try {
-    const answer = await ask<{ shift: number }>("POST", bench("line-up"), {
-      channel,
-      at: (from + to) / 2,
-      reach: (to - from) / 4,
-      other: other.id,
-      shift: compare.shift,
-      stretch: compare.stretch,
-    });
-    moveUnder(answer.shift);
+    if (onCycle()) throw new Error("One cycle lies by its degrees. Go over to Seconds or Degrees to line up on an edge.");
+    const degrees = inDegrees() ? await onOurDegrees(compare.capture) : null;
+    const said = degrees
+      ? await apartInDegrees(channel, other.id, compare.capture, degrees)
+      : await moveOnto(channel, other.id, compare.shift, compare.stretch);
+    panel.querySelector("#line-said")!.textContent = said;
   } catch (error) {
     fail(error);
   }
+}
+
+const signed = (value: number, places: number) => `${value < 0 ? "−" : "+"}${Math.abs(value).toFixed(places)}`;
+
+async function moveOnto(channel: number, other: number, shift: number, stretch: number) {
+  const { from, to } = view();
+  const asked = { channel, at: (from + to) / 2, reach: (to - from) / 4, other, shift, stretch };
+  const answer = await ask<{ shift: number; at: number; what: string }>("POST", bench("line-up"), asked);
+  moveUnder(answer.shift);
+  const moved = 1000 * (answer.shift - shift);
+  return `${channelOf(channel).name}, ${answer.what} at ${answer.at.toFixed(4)} s: what lies underneath moved by ${signed(moved, 2)} ms.`;
+}
+
+type Degrees = NonNullable<Awaited<ReturnType<typeof onOurDegrees>>>;
+
+/** By crank degrees both cranks stand together: nothing is moved, the same edge's distance is what counts. */
+async function apartInDegrees(channel: number, other: number, capture: number, degrees: Degrees) {
+  const { from, to } = view();
+  const reach = (to - from) / 4;
+  const place = { level: 0, reach };
+  const here = await ask<Snap | null>("POST", bench("snap"), { ...place, channel, at: (from + to) / 2, to: "edge" });
+  if (!here) throw new Error("There is no clear edge here to line up on. Zoom in on one.");
+  const there = await ask<Snap | null>("POST", `/bench/${capture}/snap`, {
+    ...place,
+    channel: other,
+    at: degrees.theirs(here.seconds),
+    to: here.what === "rising edge" ? "risingEdge" : "fallingEdge",
+  });
+  if (!there) throw new Error(`The capture underneath has no ${here.what} near here.`);
+  const clock = theClock()!;
+  const apart = degreesAt(clock, here.seconds) - degreesAt(clock, degrees.ours(there.seconds));
+  const how =
+    Math.abs(apart) < 0.05
+      ? "at the same angle as underneath"
+      : `${Math.abs(apart).toFixed(1)}° ${apart > 0 ? "later" : "earlier"} than underneath`;
+  return `${channelOf(channel).name}, ${here.what} at ${here.seconds.toFixed(4)} s: ${how}. Both cranks lie together, so nothing was moved.`;
 }
 
 async function difference() {
