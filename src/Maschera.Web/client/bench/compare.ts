@@ -148,12 +148,6 @@ function draw() {
         }
       }),
     ),
-    make(
-      "div",
-      { class: "flex flex-wrap gap-2" },
-      make("button", { type: "button", class: "act small", onclick: lineUp }, "Line up on an edge"),
-      make("button", { type: "button", class: "act small", onclick: difference }, "Difference as a channel"),
-    ),
     field(
       "The edge is of",
       choice(
@@ -163,6 +157,12 @@ function draw() {
           linedBy = Number(id);
         },
       ),
+    ),
+    make(
+      "div",
+      { class: "flex flex-wrap gap-2" },
+      make("button", { type: "button", class: "act small", onclick: lineUp }, "Line up on an edge"),
+      make("button", { type: "button", class: "act small", onclick: difference }, "Difference as a channel"),
     ),
     make("p", { id: "line-said", class: "text-[0.9rem] font-medium empty:hidden", role: "status" }),
     make(
@@ -230,7 +230,8 @@ async function apartInDegrees(channel: number, other: number, capture: number, d
     Math.abs(apart) < 0.05
       ? "at the same angle as underneath"
       : `${Math.abs(apart).toFixed(1)}° ${apart > 0 ? "later" : "earlier"} than underneath`;
-  return `${channelOf(channel).name}, ${here.what} at ${here.seconds.toFixed(4)} s: ${how}. Both cranks lie together, so nothing was moved.`;
+  const edge = `${channelOf(channel).name}, this one ${here.what} at ${here.seconds.toFixed(4)} s`;
+  return `${edge}: ${how}. Both cranks lie together, so nothing was moved.`;
 }
 
 async function difference() {
