@@ -107,6 +107,13 @@ test("a quick row of presses moves a jaw as far as it says", async ({ page }) =>
   const step = (await moved(start)) - start;
   await Promise.all(Array.from({ length: 20 }, () => page.keyboard.press("ArrowRight")));
   await expect.poll(async () => Math.round(((await at()) - start) / step)).toBe(21);
+  // Keys that mean nothing to a jaw still belong to the bench.
+  const whole = await page.locator("#window-span").textContent();
+  await keys("+");
+  await expect(page.locator("#window-span")).not.toHaveText(whole);
+  await keys("f");
+  await expect(page.locator("#window-span")).toHaveText(whole);
+  await expect(jaw).toHaveAttribute("aria-label", /left jaw/);
   await page.keyboard.press("Delete");
   await expect(page.locator(".jaw")).toHaveCount(0);
 });

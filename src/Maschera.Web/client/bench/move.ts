@@ -255,11 +255,12 @@ document.addEventListener("click", (event) => {
   else if (name) actions[name]();
 });
 document.addEventListener("keydown", (event) => {
-  if (event.defaultPrevented || !forPage(event, "summary, [data-grip]")) return;
+  // What a jaw or a handle takes for itself comes here marked as done, or not at all.
+  if (event.defaultPrevented || !forPage(event, "summary")) return;
   const aiming = tapping || mode === "pin";
   if (aiming && aimKey(event, chosenLane(), (at) => take(chosenLane(), at))) return;
   // Within the drawer they scroll it, as anywhere.
-  if (event.key.length > 1 && event.key !== "Escape" && (event.target as Element).closest("[role=tabpanel]")) return;
+  if (/^(Page|Home$|End$)/.test(event.key) && (event.target as Element).closest("[role=tabpanel]")) return;
   const name = event.key === "Backspace" && event.shiftKey ? "forward" : keys[event.key];
   if (!name || (name === "move" && mode === "move" && !tapping)) return;
   event.preventDefault();
