@@ -60,6 +60,21 @@ public class DrawingTests
     public void A_figure_has_a_true_minus_and_none_before_a_nought(double value, int decimals, string written) =>
         Assert.Equal(written, Say.Number(value, decimals));
 
+    [Theory]
+    [InlineData("°", "−0.5°")]
+    [InlineData("°C", "−0.5 °C")]
+    [InlineData("kPa", "−0.5 kPa")]
+    [InlineData("", "−0.5")]
+    public void Degrees_stand_at_their_figure_and_units_beside_it(string unit, string written) =>
+        Assert.Equal(written, Say.Figure(-0.5, 1, unit));
+
+    [Theory]
+    [InlineData("head-gasket-coolant", "Head gasket, into the coolant")]
+    [InlineData("leaking-exhaust-valve", "Leaking exhaust valve")]
+    [InlineData("on-board-tests", "On-board tests")]
+    [InlineData("", "")]
+    public void Words_of_the_diagnosis_are_said_as_a_person_says_them(string word, string said) => Assert.Equal(said, Spoken.Capital(word));
+
     [Fact]
     public void Points_of_a_plot_lie_where_its_axes_say()
     {

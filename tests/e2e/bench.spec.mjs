@@ -281,7 +281,7 @@ test("the bench goes over to crank degrees, steps by cycles and lays them on eac
   await bench(page).waitFor();
   await expect(page.getByRole("button", { name: "Degrees" })).toHaveAttribute("aria-pressed", "true");
   await page.keyboard.press("c");
-  await expect(page.locator("#window-span")).toHaveText("0.0 – 720.0 °");
+  await expect(page.locator("#window-span")).toHaveText("0.0 – 720.0°");
   await bench(page).waitFor();
   // The misfiring cylinder is in question by itself; another is chosen by a tap.
   await expect(page.getByRole("group", { name: "Shade the strokes of" }).getByRole("button", { pressed: true })).toHaveText("4");
@@ -302,7 +302,7 @@ test("calipers measure degrees on one cycle: the cam's first tooth against the k
   await page.getByLabel("Underneath, as a pencil line").selectOption("");
   await page.getByRole("button", { name: "Known-good underneath" }).click();
   await page.keyboard.press("c");
-  await expect(page.locator("#window-span")).toHaveText("0.0 – 720.0 °");
+  await expect(page.locator("#window-span")).toHaveText("0.0 – 720.0°");
   await bench(page).waitFor();
   await expect(page.locator(".pencil")).toBeVisible();
   await page.keyboard.press("m");

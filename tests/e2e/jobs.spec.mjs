@@ -106,7 +106,7 @@ test("a burnt valve shows in pressure, pulses, ledger and report, and TDC by pre
   await bench(page).waitFor();
   await expect(page.getByRole("img", { name: /Mean pressure over one cycle/ })).toBeVisible();
   await expect(page.getByRole("img", { name: /Peak pressure of each of \d+ cycles/ })).toBeVisible();
-  const keep = page.getByRole("button", { name: /^Keep [\d.]+ ° in the engine file$/ });
+  const keep = page.getByRole("button", { name: /^Keep [\d.]+° in the engine file$/ });
   const wanted = (await keep.textContent()).match(/[\d.]+/)[0];
   await keep.click();
   await expect(page.getByText(/firing TDC now [\d.]+°/)).toBeVisible();

@@ -39,7 +39,7 @@ test("the cam edge's degrees against known-good", async ({ page }) => {
   const { keys, pressed } = await opened(page, "/bench/7");
   if (!(await page.locator(".pencil").count())) await keys("k");
   await keys("c");
-  await expect(page.locator("#window-span")).toHaveText("0.0 – 720.0 °");
+  await expect(page.locator("#window-span")).toHaveText("0.0 – 720.0°");
   await bench(page).waitFor();
   await keys("l", "m", "m");
   await expect(page.locator(".jaw:focus")).toHaveAttribute("aria-label", /^Left jaw/);

@@ -83,7 +83,7 @@ for (const [width, height, by] of sizes)
       await show("Compare");
       if (!(await page.locator(".pencil").count())) await step(() => hand.tap(page.getByRole("button", { name: "Known-good underneath" })));
       await step(() => hand.tap(page.getByRole("button", { name: "One cycle" })));
-      await expect(page.locator("#window-span")).toHaveText("0.0 – 720.0 °");
+      await expect(page.locator("#window-span")).toHaveText("0.0 – 720.0°");
       await expect(page.locator(".pencil")).toBeVisible();
       await bench(page).waitFor();
       await step(() => hand.tap(page.getByRole("button", { name: "Measure" })));

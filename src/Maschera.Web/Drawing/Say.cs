@@ -8,6 +8,10 @@ namespace Maschera.Web.Drawing;
 /// <summary>How figures, dates and lists are written on a page.</summary>
 public static class Say
 {
+    /// <summary>A figure with its unit: degrees stand without a space before them.</summary>
+    public static string Figure(double value, int decimals, string unit) =>
+        Number(value, decimals) + (unit is "°" or "" ? unit : " " + unit);
+
     /// <summary>A figure with a fixed number of decimals, a true minus and no minus before a nought.</summary>
     public static string Number(double value, int decimals = 1)
     {

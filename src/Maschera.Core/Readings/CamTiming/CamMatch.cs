@@ -34,7 +34,7 @@ internal static class CamMatch
             notes.Add(
                 new(
                     "edges-differ",
-                    $"The edges of {channel} differ from the reference by unequal amounts (up to "
+                    $"The edges of {channel} differ from the known-good by unequal amounts (up to "
                         + $"{best.Differences.Max() - best.Differences.Min():0.0}° apart): a bent target, a wrong part, or another engine."
                 )
             );
@@ -42,7 +42,7 @@ internal static class CamMatch
             notes.Add(
                 new(
                     "turned-round",
-                    $"{channel} shows its pulses the other way round than the reference; rising and falling are taken for each other."
+                    $"{channel} shows its pulses the other way round than the known-good; rising and falling are taken for each other."
                 )
             );
         var track = Track(mine, best, clock);

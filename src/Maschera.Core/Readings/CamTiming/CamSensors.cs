@@ -117,7 +117,7 @@ internal sealed record CamSensors(AngleClock Clock, Dictionary<string, CamPatter
             return new Note(
                 "half-tooth",
                 own.IsSure && good.IsSure
-                    ? "The crank sensor is wired the other way round than in the reference; the middle of the teeth is taken in both."
+                    ? "The crank sensor is wired the other way round than in the known-good; the middle of the teeth is taken in both."
                     : $"Which crossing of the crank sensor is the middle of a tooth is not sure: the offset may be off by half a tooth, "
                         + $"{half:0.0}°. Capture longer, at a higher rate."
             );

@@ -27,7 +27,7 @@ public sealed class CamTimingReading : ReadingOf<CamTimingResult>
     public override string Method =>
         "Tooth edges of the crank give the angle at any time; each cam edge is dated in crank degrees and folded on the cycle of "
         + "720°, whatever the speed.\n"
-        + "The whole pattern is laid on the reference's; the offset is the mean over its edges of the median over cycles, flutter its "
+        + "The whole pattern is laid on the known-good's; the offset is the mean over its edges of the median over cycles, flutter its "
         + "standard deviation over cycles.";
 
     public override JsonTypeInfo ResultJson => CamTimingJson.Default.CamTimingResult;
@@ -89,12 +89,12 @@ public sealed class CamTimingReading : ReadingOf<CamTimingResult>
             if (!theirs.ContainsKey("crank") || !theirs.ContainsKey("cam"))
                 return Unusable(
                     channels,
-                    new Note("reference-sensors", "The reference lacks a crank or a cam sensor. Say which with --reference-channel."),
+                    new Note("reference-sensors", "The known-good lacks a crank or a cam sensor. Say which with --reference-channel."),
                     measured
                 );
             (reference, problem) = CamSensors.Measure(theirs, request.Engine);
             if (reference is null)
-                return Unusable(channels, new Note("reference-" + problem!.Code, "The reference: " + problem.Text), measured);
+                return Unusable(channels, new Note("reference-" + problem!.Code, "The known-good: " + problem.Text), measured);
             (measured, reference) = CamSensors.SameCrossing(channels, theirs, measured, reference, request.Engine);
         }
 
@@ -143,7 +143,7 @@ public sealed class CamTimingReading : ReadingOf<CamTimingResult>
                 channels,
                 new Note(
                     "other-wheel",
-                    $"The reference has a wheel of {reference.Clock.Wheel.Said}, this capture one of {measured.Clock.Wheel.Said}: it "
+                    $"The known-good has a wheel of {reference.Clock.Wheel.Said}, this capture one of {measured.Clock.Wheel.Said}: it "
                         + $"is of another engine."
                 ),
                 measured
@@ -153,7 +153,9 @@ public sealed class CamTimingReading : ReadingOf<CamTimingResult>
             notes.Add(half);
         if (reference is not null)
             notes.AddRange(
-                reference.Clock.Notes.Where(n => notes.All(m => m.Code != n.Code)).Select(n => n with { Text = "The reference: " + n.Text })
+                reference
+                    .Clock.Notes.Where(n => notes.All(m => m.Code != n.Code))
+                    .Select(n => n with { Text = "The known-good: " + n.Text })
             );
         var cams = new List<CamOffset>();
         foreach (var (role, pattern) in measured.Cams)
@@ -178,7 +180,7 @@ public sealed class CamTimingReading : ReadingOf<CamTimingResult>
                 channels,
                 new Note(
                     "other-pattern",
-                    "The cam's edges fit the reference's at no angle: another cam wheel, another engine, or the sensor connected otherwise."
+                    "The cam's edges fit the known-good's at no angle: another cam wheel, another engine, or the sensor connected otherwise."
                 ),
                 measured
             );
@@ -254,9 +256,9 @@ public sealed class CamTimingReading : ReadingOf<CamTimingResult>
         var which = cams > 1 ? worst.Channel : "The cam";
         return verdict switch
         {
-            "ok" => $"{which} stands where the reference has it, {size}° {side}.",
-            "watch" => $"{which} stands {size}° {side} against the reference: worn chain or belt, or one adjustment off; watch it.",
-            _ => $"{which} stands {size}° {side} against the reference: the timing has slipped or was set wrong.",
+            "ok" => $"{which} stands where the known-good has it, {size}° {side}.",
+            "watch" => $"{which} stands {size}° {side} against the known-good: worn chain or belt, or one adjustment off; watch it.",
+            _ => $"{which} stands {size}° {side} against the known-good: the timing has slipped or was set wrong.",
         };
     }
 

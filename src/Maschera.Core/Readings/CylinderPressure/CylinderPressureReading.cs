@@ -65,7 +65,7 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
         new("intake-valve-stays-shut", Tone.Fault, "an intake valve stays shut"),
         new("exhaust-valve-stays-shut", Tone.Fault, "an exhaust valve stays shut"),
         new("exhaust-restricted", Tone.Fault, "exhaust restricted"),
-        new("differs", Tone.Watch, "differs from the reference"),
+        new("differs", Tone.Watch, "differs from the known-good"),
         Verdict.Unusable,
     ];
 
@@ -156,7 +156,10 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
             );
         if (engine.ValveTiming is null)
             notes.Add(
-                new("no-timing", "The engine file has no valve timing: an ordinary one is taken, so shifts are only against the reference.")
+                new(
+                    "no-timing",
+                    "The engine file has no valve timing: an ordinary one is taken, so shifts are only against the known-good."
+                )
             );
         var place = CylinderChoice.Place(engine, cylinder, ways, notes);
         var crank = CylinderChoice.Crank(engine, Hose(request, engine, notes));
@@ -253,7 +256,7 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
                 notes.Add(
                     new(
                         "reference-left-out",
-                        $"The reference '{known.Capture.Name}' is left out: {problem?.Text ?? "a valve of it stays shut."}"
+                        $"The known-good '{known.Capture.Name}' is left out: {problem?.Text ?? "a valve of it stays shut."}"
                     )
                 );
         }

@@ -31,15 +31,15 @@ internal static class PressureWords
                     + $"follower and lash.",
             "exhaust-restricted" =>
                 $"The exhaust is restricted: {result.ExhaustBar:0.00} bar stand against the exhaust stroke at {result.SpeedRpm:0} "
-                    + $"rpm{(result.ReferenceExhaustBar is { } usual ? $", {usual:0.00} bar in the reference" : "")}.",
+                    + $"rpm{(result.ReferenceExhaustBar is { } usual ? $", {usual:0.00} bar in the known-good" : "")}.",
             "differs" =>
-                $"{where} is unlike its reference in a way that fits none of the usual faults. Peak {peak}. Look at the two courses "
+                $"{where} is unlike the known-good in a way that fits none of the usual faults. Peak {peak}. Look at the two courses "
                     + $"on top of each other.",
             _ => $"{where} seals and breathes as it should: peak {peak}{(result.ReferencePeakBar is null ? expected : "")}.",
         };
     }
 
-    private static string Against(double? reference) => reference is { } usual ? $", {usual:0} % in the reference" : "";
+    private static string Against(double? reference) => reference is { } usual ? $", {usual:0} % in the known-good" : "";
 
     private static string InPlace(double? degrees) => Math.Abs(degrees ?? 0) < 5 ? "are in place" : "can't be told well";
 

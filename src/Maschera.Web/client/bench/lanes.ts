@@ -332,7 +332,7 @@ export function rebuild() {
 onView(() => {
   const { from, to } = view();
   const places = onCycle() ? 1 : Math.max(3, Math.min(9, Math.ceil(-Math.log10((to - from) / 100))));
-  document.querySelector("#window-span")!.textContent = `${from.toFixed(places)} – ${to.toFixed(places)} ${onCycle() ? "°" : "s"}`;
+  document.querySelector("#window-span")!.textContent = `${from.toFixed(places)} – ${to.toFixed(places)}${onCycle() ? "°" : " s"}`;
   refresh();
 });
 
