@@ -65,7 +65,7 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
         new("intake-valve-stays-shut", Tone.Fault, "an intake valve stays shut"),
         new("exhaust-valve-stays-shut", Tone.Fault, "an exhaust valve stays shut"),
         new("exhaust-restricted", Tone.Fault, "exhaust restricted"),
-        new("differs", Tone.Watch, "differs from the known-good"),
+        new("differs", Tone.Watch, "unlike a sound one"),
         Verdict.Unusable,
     ];
 
