@@ -35,7 +35,7 @@ test("four printed times give the cam's offset, and nonsense is refused", async 
   const fields = page.getByRole("textbox");
   for (const [i, text] of ["160,0", "40,0", "80.0", "x"].entries()) await fields.nth(i).fill(text);
   await page.getByRole("button", { name: "Work it out" }).click();
-  await expect(page.getByRole("alert")).toHaveText("'x' is not a number.");
+  await expect(page.getByRole("alert")).toHaveText("“x” can't be read as a number: write it like 12.5.");
   await fields.nth(3).fill("90");
   await page.getByRole("button", { name: "Work it out" }).click();
   await expect(page.getByRole("alert")).toContainText("This engine: The edge lies within the two turns");

@@ -10,7 +10,7 @@ test("a file is looked over, corrected, brought in and read", async ({ page }) =
   await expect(page.getByRole("img", { name: "From 90 to 270" })).toBeVisible();
   await page.getByLabel("Coolant").fill("warm");
   await page.getByRole("button", { name: "Bring it in" }).click();
-  await expect(page.getByText("'warm' is not a number")).toBeVisible();
+  await expect(page.getByText("“warm” can't be read as a number")).toBeVisible();
   await page.getByLabel("Coolant").fill("20");
   await page.getByLabel("Probe of Starter current").selectOption({ label: "turned round" });
   await page.getByRole("button", { name: "Bring it in" }).click();
