@@ -1,7 +1,11 @@
+import { mkdtempSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
 import { defineConfig } from "@playwright/test";
 
 // One server on a data folder of its own; Debian's Chromium, no browser of Playwright's own.
 const port = process.env.MASCHERA_PORT ?? "5097";
+process.env.MASCHERA_DATA ??= mkdtempSync(join(tmpdir(), "maschera-"));
 export default defineConfig({
   testDir: ".",
   workers: 1,

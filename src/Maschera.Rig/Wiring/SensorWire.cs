@@ -17,7 +17,7 @@ public sealed record SensorWire(string Word, string Brief, string Said, WireFaul
         Lifted = 1.4;
 
     /// <summary>Noise of a level that nothing drives, V.</summary>
-    private const double Noise = 0.01;
+    private const double Hiss = 0.01;
 
     /// <summary>All that can be chosen, sound wires first.</summary>
     public static IReadOnlyList<SensorWire> All { get; } =
@@ -44,7 +44,7 @@ public sealed record SensorWire(string Word, string Brief, string Said, WireFaul
             return sensor with { Samples = Array.ConvertAll(sensor.Samples, v => (float)(isInductive ? 0.6 * v : Lift(v))) };
         var random = new Random(seed);
         var level = isInductive || Fault.Damage == WireDamage.OnGround ? 0 : PulledUp;
-        return sensor with { Samples = [.. sensor.Samples.Select(_ => (float)(level + Noise * Maschera.Rig.Noise.Gaussian(random)))] };
+        return sensor with { Samples = [.. sensor.Samples.Select(_ => (float)(level + Hiss * Noise.Gaussian(random)))] };
     }
 
     private static double Lift(double volts) => Lifted + volts * (PulledUp - Lifted) / PulledUp;

@@ -1,6 +1,6 @@
 import type { Caliper, Pin } from "../scene";
 import { channelOf, info, laneChannelOf, onCycle, show, view } from "./state";
-import { drawLayer, jawKey, wantGrip } from "./grips";
+import { deletes, drawLayer, jawKey, wantGrip } from "./grips";
 import { areaWidth, lanes, onPlaced, pixelOf, secondsOf, type LaneView } from "./lanes";
 import { ask, bench, fail, offerUndo } from "./server";
 import { nextPlace, placeNear } from "./snap";
@@ -219,11 +219,7 @@ function foresee(lane: LaneView, caliper: Caliper, jaw: HTMLElement) {
 
 /** One sample with the arrows, ten with Shift, a twentieth of the view by page; the edge or peak before or next by comma and full stop. */
 async function stepJaw(event: KeyboardEvent, caliper: Caliper, side: "from" | "to") {
-  if (event.key === "Delete" || event.key === "Backspace") {
-    event.preventDefault();
-    event.stopPropagation();
-    return remove(caliper);
-  }
+  if (deletes(event)) return remove(caliper);
   const key = jawKey(event);
   if (!key) return;
   try {

@@ -24,12 +24,24 @@ export function drawLayer(layer: HTMLElement, fill: () => void) {
   if (grip && name === wanted) wanted = null;
 }
 
+/** Keeps a key to the jaw it was pressed on. */
+function take(event: KeyboardEvent) {
+  event.preventDefault();
+  event.stopPropagation();
+}
+
+/** True for a key that deletes what the jaw belongs to. */
+export function deletes(event: KeyboardEvent) {
+  const does = event.key === "Delete" || event.key === "Backspace";
+  if (does) take(event);
+  return does;
+}
+
 /** What a key means on a jaw: so many small steps, so many twentieths of the view, or on to what stands out there. Null for none. */
 export function jawKey(event: KeyboardEvent): { steps: number } | { twentieths: number } | { back: boolean } | null {
   const way = { ArrowLeft: -1, ArrowRight: 1, PageUp: -1, PageDown: 1, ",": -1, ".": 1 }[event.key];
   if (!way) return null;
-  event.preventDefault();
-  event.stopPropagation();
+  take(event);
   if (event.key.startsWith("Arrow")) return { steps: way * (event.shiftKey ? 10 : 1) };
   return event.key.startsWith("Page") ? { twentieths: way } : { back: way < 0 };
 }

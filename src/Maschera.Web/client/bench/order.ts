@@ -2,10 +2,9 @@ import { clockOf, orderIn } from "../order";
 import { goTo } from "./axis";
 import { layClock } from "./clock";
 import { forgetFolds } from "./cycle";
-import { ask, bench } from "./server";
 import { info, takeAxis } from "./state";
 import { onNextTap } from "./move";
-import { placeNear } from "./snap";
+import { nearest, placeNear } from "./snap";
 
 // A firing order laid over any trace by two taps: no engine file, no crank sensor.
 const form = document.querySelector<HTMLFormElement>("#order")!;
@@ -16,11 +15,6 @@ const off = document.querySelector<HTMLButtonElement>("#order-off")!;
 const DRIFT = 0.12;
 const MOST_CYCLES = 400;
 
-async function repeated(channel: number, at: number, reach: number) {
-  const found = await ask<{ seconds: number } | null>("POST", bench("snap"), { channel, at, reach, to: "nearest", level: 0 });
-  return found?.seconds ?? null;
-}
-
 /** Follows what repeats at two taps to both ends of the capture; where it is lost, the period goes on as it was. */
 async function follow(channel: number, first: number, second: number) {
   const marks = [first, second];
@@ -30,9 +24,9 @@ async function follow(channel: number, first: number, second: number) {
       const due = last + (last - before);
       const period = Math.abs(last - before);
       if (due > info.to || due < info.from || marks.length >= MOST_CYCLES) break;
-      const found = await repeated(channel, due, DRIFT * period);
-      if (way > 0) marks.push(found ?? due);
-      else marks.unshift(found ?? due);
+      const found = await placeNear(channel, due, nearest, DRIFT * period);
+      if (way > 0) marks.push(found?.seconds ?? due);
+      else marks.unshift(found?.seconds ?? due);
     }
   return marks;
 }

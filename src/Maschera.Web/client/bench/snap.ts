@@ -15,12 +15,13 @@ export interface Wish {
   level: number;
 }
 
-const nearest: Wish = { to: "nearest", level: 0 };
-const asked = (channel: number, at: number, wish: Wish) => ({ channel, at, reach: REACH * secondsPerPixel(), ...wish });
+export const nearest: Wish = { to: "nearest", level: 0 };
+const usualReach = () => REACH * secondsPerPixel();
 
-/** What stands out near a place; null where nothing does. */
-export const placeNear = (channel: number, at: number, wish = nearest) => ask<Snap | null>("POST", bench("snap"), asked(channel, at, wish));
+/** What stands out near a place; null where nothing does within the reach, s. */
+export const placeNear = (channel: number, at: number, wish = nearest, reach = usualReach()) =>
+  ask<Snap | null>("POST", bench("snap"), { channel, at, reach, ...wish });
 
 /** What stands out next, or before. */
 export const nextPlace = (channel: number, at: number, back: boolean, wish = nearest) =>
-  ask<Snap | null>("POST", bench("snap-next"), { ...asked(channel, at, wish), back });
+  ask<Snap | null>("POST", bench("snap-next"), { channel, at, reach: usualReach(), ...wish, back });

@@ -3,7 +3,7 @@ import type { LaneChannel } from "../scene";
 import { foldOf } from "./cycle";
 import { make } from "./dom";
 import { openPage } from "../drawer";
-import { drawLayer, jawKey, wantGrip } from "./grips";
+import { deletes, drawLayer, jawKey, wantGrip } from "./grips";
 import { areaWidth, lanes, onPlaced, pixelOf, secondsOf, secondsPerPixel, type LaneView } from "./lanes";
 import { channelOf, drawn, laneChannelOf, onCycle, unitOf, view } from "./state";
 import { theClock } from "./clock";
@@ -134,11 +134,7 @@ function drawSpan(lane: LaneView, span: Span) {
 
 /** Half a degree with the arrows, five with Shift, a twentieth of the view by page, on to what stands out by comma and full stop. */
 function stepJaw(event: KeyboardEvent, span: Span, side: "from" | "to") {
-  if (event.key === "Delete" || event.key === "Backspace") {
-    event.preventDefault();
-    event.stopPropagation();
-    return remove(span);
-  }
+  if (deletes(event)) return remove(span);
   const key = jawKey(event);
   if (!key) return;
   const { from, to } = view();
