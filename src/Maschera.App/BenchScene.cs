@@ -56,16 +56,21 @@ public sealed record BenchScene(
     private const int MostOthers = 200;
 
     /// <summary>A capture with everything that is shown of it; null where it is not there, or its job is deleted.</summary>
-    public static Task<StoredCapture?> CaptureAsync(MascheraDb db, int id) =>
-        db
+    public static async Task<StoredCapture?> CaptureAsync(MascheraDb db, int id)
+    {
+        var capture = await db
             .Captures.AsNoTracking()
             .AsSplitQuery()
             .Include(c => c.Channels.OrderBy(x => x.Ordinal))
-            .Include(c => c.Readings)
             .Include(c => c.Job!.Engine)
             .Include(c => c.Calipers)
             .Include(c => c.Pins)
             .FirstOrDefaultAsync(c => c.Id == id && c.DeletedAt == null && c.Job!.DeletedAt == null);
+        capture?.Readings.AddRange(await HeldReadings.OfAsync(db, db.Readings.Where(r => r.CaptureId == id)));
+        foreach (var reading in capture?.Readings ?? [])
+            reading.Capture = capture;
+        return capture;
+    }
 
     /// <summary>Captures to compare with, those of the same job first.</summary>
     /// <remarks>Only what tells them apart: their samples, notes and results are looked up once one is laid underneath.</remarks>

@@ -12,19 +12,22 @@ public static class WholeJob
         var job = await Of(db.LiveJobs).FirstOrDefaultAsync(j => j.Id == id);
         if (job is null)
             return null;
-        foreach (var capture in job.Captures)
-            capture.Readings.AddRange(job.Readings.Where(r => r.CaptureId == capture.Id && !capture.Readings.Contains(r)));
-        foreach (var reading in job.Readings)
-            reading.Capture = job.Captures.First(c => c.Id == reading.CaptureId);
+        var captures = job.Captures.ToDictionary(c => c.Id);
+        var readings = await HeldReadings.OfAsync(db, db.Readings.Where(r => r.JobId == id && r.Capture!.DeletedAt == null));
+        foreach (var reading in readings.Where(r => captures.ContainsKey(r.CaptureId)))
+        {
+            (reading.Job, reading.Capture) = (job, captures[reading.CaptureId]);
+            job.Readings.Add(reading);
+            reading.Capture.Readings.Add(reading);
+        }
+
         return job;
     }
 
-    /// <summary>The same for many jobs.</summary>
-    public static IQueryable<Job> Of(IQueryable<Job> jobs) =>
+    private static IQueryable<Job> Of(IQueryable<Job> jobs) =>
         jobs.AsNoTracking()
             .AsSplitQuery()
             .Include(j => j.Engine)
-            .Include(j => j.Readings.Where(r => r.Capture!.DeletedAt == null))
             .Include(j => j.Codes.Where(c => c.DeletedAt == null))
             .Include(j => j.Remarks.Where(r => r.DeletedAt == null))
             .Include(j => j.Work.Where(w => w.DeletedAt == null))

@@ -394,6 +394,13 @@ public sealed class StoredReading : IDoneBy
     /// <summary>The result in its own type; null where the reading is no longer known.</summary>
     public ReadingResult? Result => _result ??= HeldResults.Of(Kind, Json);
 
+    /// <summary>The same row for another page, which sets its own job and capture beside it.</summary>
+    internal StoredReading ForAnother()
+    {
+        _ = Result;
+        return (StoredReading)MemberwiseClone();
+    }
+
     /// <summary>A row for a result.</summary>
     public static StoredReading Of(ReadingResult result, int jobId, int captureId) =>
         new()

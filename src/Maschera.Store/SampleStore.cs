@@ -1,4 +1,5 @@
 using System.Globalization;
+using System.Numerics;
 using System.Runtime.InteropServices;
 using Maschera.Core.Expressions;
 using Maschera.Core.Signals;
@@ -287,11 +288,24 @@ public sealed class SampleStore(MascheraDb db)
             }
         }
 
+        /// <summary>The least and greatest of samples, several at once; missing ones change neither.</summary>
         private static (float Low, float High) Extremes(ReadOnlySpan<float> samples, out bool hasGap)
         {
+            var (lows, highs) = (new Vector<float>(float.PositiveInfinity), new Vector<float>(float.NegativeInfinity));
+            var there = Vector<int>.AllBitsSet;
+            var packed = MemoryMarshal.Cast<float, Vector<float>>(samples);
+            foreach (var some in packed)
+            {
+                lows = Vector.ConditionalSelect(Vector.LessThan(some, lows), some, lows);
+                highs = Vector.ConditionalSelect(Vector.GreaterThan(some, highs), some, highs);
+                there &= Vector.Equals(some, some);
+            }
+
+            hasGap = there != Vector<int>.AllBitsSet;
             var (low, high) = (float.PositiveInfinity, float.NegativeInfinity);
-            hasGap = false;
-            foreach (var sample in samples)
+            for (var i = 0; packed.Length > 0 && i < Vector<float>.Count; i++)
+                (low, high) = (Math.Min(low, lows[i]), Math.Max(high, highs[i]));
+            foreach (var sample in samples[(packed.Length * Vector<float>.Count)..])
             {
                 low = sample < low ? sample : low;
                 high = sample > high ? sample : high;

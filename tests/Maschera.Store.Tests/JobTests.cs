@@ -47,6 +47,36 @@ public sealed class JobTests : IDisposable
     }
 
     [Fact]
+    public async Task Readings_held_in_memory_follow_their_rows()
+    {
+        using var db = Open();
+        db.Prepare();
+        var capture = new StoredCapture { Name = "c", Job = Job() };
+        db.Captures.Add(capture);
+        db.SaveChanges();
+        var row = db.Readings.Add(StoredReading.Of(Result(), capture.JobId, capture.Id)).Entity;
+        db.SaveChanges();
+
+        var first = Assert.Single(await HeldReadings.OfAsync(db, db.Readings));
+        var second = Assert.Single(await HeldReadings.OfAsync(db, db.Readings));
+        Assert.NotSame(first, second);
+        Assert.Same(first.Result, second.Result);
+        first.Capture = capture;
+        Assert.Null(second.Capture);
+
+        // Made again: SQLite may give the new row the number of the one that went.
+        db.Readings.Remove(row);
+        db.SaveChanges();
+        Assert.Empty(await HeldReadings.OfAsync(db, db.Readings));
+        var again = StoredReading.Of(Result() with { Verdict = "even", Sentence = "none is" }, capture.JobId, capture.Id);
+        (again.Id, again.MadeAt) = (row.Id, row.MadeAt.AddSeconds(1));
+        db.Readings.Add(again);
+        db.SaveChanges();
+        var now = Assert.Single(await HeldReadings.OfAsync(db, db.Readings));
+        Assert.Equal(("even", "none is"), (now.Result!.Verdict, now.Sentence));
+    }
+
+    [Fact]
     public void A_reading_whose_kind_is_gone_is_kept_but_not_shown()
     {
         var row = new StoredReading { Kind = "forgotten", Json = "{}" };
