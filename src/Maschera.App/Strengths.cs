@@ -27,7 +27,7 @@ public sealed class Strengths(MascheraDb db, DataFolder data)
     private StrengthsNow? _now;
 
     /// <summary>The corrections' file.</summary>
-    public string Path => System.IO.Path.Combine(data.Root, "likelihoods.txt");
+    public string Path => data.Corrections;
 
     /// <summary>The corrections as they stand; empty for none.</summary>
     public string Text => File.Exists(Path) ? File.ReadAllText(Path) : "";

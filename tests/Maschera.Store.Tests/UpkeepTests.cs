@@ -67,6 +67,54 @@ public sealed class UpkeepTests : IDisposable
     }
 
     [Fact]
+    public void The_strengths_a_workshop_corrected_come_back_with_the_backup()
+    {
+        const string corrections = "accident 0.05\n# our own\n";
+        File.WriteAllText(_data.Corrections, corrections);
+        var done = Backup.Make(_data.Root, _to, s_now, 30);
+        Assert.True(DataCheck.Of(done.File).IsSound);
+
+        var elsewhere = new DataFolder(Path.Combine(_root, "elsewhere"));
+        Backup.Restore(done.File, elsewhere, s_now);
+        Assert.Equal(corrections, File.ReadAllText(elsewhere.Corrections));
+        Assert.Equal(0L, Tables(elsewhere.Database, "KeptCorrections"));
+        // A backup of the restored folder, and one that says that there were none.
+        File.Delete(elsewhere.Corrections);
+        var none = Backup.Make(elsewhere.Root, _to, s_now.AddHours(1), 30);
+        Backup.Restore(none.File, _data, s_now.AddHours(1));
+        Assert.False(File.Exists(_data.Corrections));
+        var aside = Assert.Single(Directory.GetFiles(_data.Root, "before-*-likelihoods.txt"));
+        Assert.Equal(corrections, File.ReadAllText(aside));
+    }
+
+    [Fact]
+    public void A_backup_of_a_build_that_left_the_strengths_out_leaves_those_that_stand()
+    {
+        var done = Backup.Make(_data.Root, _to, s_now, 30);
+        using (var old = new SqliteConnection($"Data Source={done.File};Pooling=False"))
+        {
+            old.Open();
+            using var command = old.CreateCommand();
+            command.CommandText = "DROP TABLE KeptCorrections";
+            command.ExecuteNonQuery();
+        }
+
+        File.WriteAllText(_data.Corrections, "accident 0.05");
+        SqliteConnection.ClearAllPools();
+        Backup.Restore(done.File, _data, s_now);
+        Assert.Equal("accident 0.05", File.ReadAllText(_data.Corrections));
+    }
+
+    private static long Tables(string file, string name)
+    {
+        using var opened = new SqliteConnection($"Data Source={file};Pooling=False");
+        opened.Open();
+        using var command = opened.CreateCommand();
+        command.CommandText = $"SELECT COUNT(*) FROM sqlite_master WHERE name = '{name}'";
+        return (long)command.ExecuteScalar()!;
+    }
+
+    [Fact]
     public void Old_backups_go_by_their_days_and_the_newest_stays()
     {
         var old = Backup.Make(_data.Root, _to, s_now.AddDays(-40), 30).File;

@@ -34,7 +34,7 @@ public static class Backup
         try
         {
             Directory.CreateDirectory(to);
-            Copy(source, file + Part);
+            Copy(source, file + Part, new DataFolder(dataFolder).Corrections);
             var found = DataCheck.Of(file + Part, Sample);
             if (!found.IsSound)
                 throw new UpkeepException($"The backup is not kept, for what it holds is damaged. {found.Problems[0]}");
@@ -67,21 +67,39 @@ public static class Backup
         {
             var fresh = data.Database + Part;
             File.Copy(file, fresh, overwrite: true);
-            var aside = MoveAside(data, now);
+            var (told, corrections) = TakeCorrections(fresh);
+            var stamp = "before-" + now.ToString(Stamp, CultureInfo.InvariantCulture);
+            var aside = MoveAside(data, stamp);
             File.Move(fresh, data.Database);
+            if (told)
+                PutCorrections(data, stamp, corrections);
             return aside;
         }
-        catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException or SqliteException)
         {
             throw new UpkeepException($"The backup could not be restored to {data.Root}: {error.Message}");
         }
     }
 
-    private static string? MoveAside(DataFolder data, DateTime now)
+    private static (bool Told, string? Text) TakeCorrections(string copy)
+    {
+        using var opened = SampleStore.Open($"Data Source={copy};Pooling=False");
+        return CorrectionsCopy.Take(opened);
+    }
+
+    private static void PutCorrections(DataFolder data, string stamp, string? text)
+    {
+        if (File.Exists(data.Corrections))
+            File.Move(data.Corrections, Path.Combine(data.Root, $"{stamp}-{Path.GetFileName(data.Corrections)}"));
+        if (text is not null)
+            File.WriteAllText(data.Corrections, text);
+    }
+
+    private static string? MoveAside(DataFolder data, string stamp)
     {
         if (!File.Exists(data.Database))
             return null;
-        var aside = Path.Combine(data.Root, "before-" + now.ToString(Stamp, CultureInfo.InvariantCulture) + ".db");
+        var aside = Path.Combine(data.Root, stamp + ".db");
         // What stands in the journal belongs to the database.
         foreach (var end in (string[])["", "-wal", "-shm"])
             if (File.Exists(data.Database + end))
@@ -89,12 +107,13 @@ public static class Backup
         return aside;
     }
 
-    private static void Copy(string source, string target)
+    private static void Copy(string source, string target, string corrections)
     {
         Discard(target);
         using var from = SampleStore.Open($"Data Source={source};Mode=ReadOnly;Pooling=False");
         using var to = SampleStore.Open($"Data Source={target};Pooling=False");
         from.BackupDatabase(to);
+        CorrectionsCopy.Put(to, corrections);
         using var command = to.CreateCommand();
         command.CommandText = "PRAGMA journal_mode = DELETE";
         command.ExecuteNonQuery();
