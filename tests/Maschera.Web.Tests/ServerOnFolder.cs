@@ -17,7 +17,8 @@ public sealed class ServerOnFolder : IAsyncDisposable
     public HttpClient Client { get; } = new(new WithToken());
 
     /// <summary>Starts it, filled by <paramref name="fill"/>.</summary>
-    public static async Task<ServerOnFolder> StartAsync(Action<MascheraDb, IServiceProvider> fill)
+    /// <param name="also">What the server is built with besides.</param>
+    public static async Task<ServerOnFolder> StartAsync(Action<MascheraDb, IServiceProvider> fill, Action<IServiceCollection>? also = null)
     {
         var folder = Directory.CreateTempSubdirectory("maschera").FullName;
         var builder = WebApplication.CreateBuilder(
@@ -30,6 +31,7 @@ public sealed class ServerOnFolder : IAsyncDisposable
         );
         builder.WebHost.UseUrls("http://127.0.0.1:0");
         builder.AddMaschera(new DataFolder(folder));
+        also?.Invoke(builder.Services);
         var server = new ServerOnFolder(builder.Build(), folder);
         server.App.UseMaschera();
         using (var scope = server.App.Services.CreateScope())
