@@ -7,7 +7,7 @@ namespace Maschera.Core.Readings;
 public static class RoleResolver
 {
     /// <summary>Role to channel for every role that was named or could be guessed, cut to the requested stretch.</summary>
-    /// <exception cref="ReadingException">A named column or role does not exist.</exception>
+    /// <exception cref="ReadingException">A named column or role does not exist, or columns share no time.</exception>
     public static Dictionary<string, Channel> Resolve(IReading reading, ReadingRequest request)
     {
         var found = new Dictionary<string, Channel>();
@@ -34,12 +34,31 @@ public static class RoleResolver
         if (found.Count == 0 && request.Capture.Channels is [var only] && MayBe(reading.Roles[0], only))
             found[reading.Roles[0].Name] = only;
 
+        LeaveOutOtherTimes(reading, request, found);
         if (request.From is null && request.To is null)
             return found;
         return found.ToDictionary(
             pair => pair.Key,
             pair => pair.Value.Between(request.From ?? double.NegativeInfinity, request.To ?? double.PositiveInfinity)
         );
+    }
+
+    /// <summary>
+    /// Columns with times of their own may lie apart: what was guessed is left out where it shares no time with the channel of the
+    /// first role; what was named is refused.
+    /// </summary>
+    private static void LeaveOutOtherTimes(IReading reading, ReadingRequest request, Dictionary<string, Channel> found)
+    {
+        if (reading.Roles.Select(r => found.GetValueOrDefault(r.Name)).FirstOrDefault(c => c is not null) is not { } first)
+            return;
+        foreach (var (role, other) in found.Where(f => f.Value.Time.Start > first.Time.End || f.Value.Time.End < first.Time.Start).ToList())
+            if (request.Channels.ContainsKey(role))
+                throw new ReadingException(
+                    $"{request.Capture.Name}: '{first.Name}' ({first.Time.Start:0.###} to {first.Time.End:0.###} s) and '{other.Name}' "
+                        + $"({other.Time.Start:0.###} to {other.Time.End:0.###} s) share no time. Record them together."
+                );
+            else
+                found.Remove(role);
     }
 
     /// <summary>

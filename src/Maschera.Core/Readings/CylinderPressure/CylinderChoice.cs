@@ -151,8 +151,8 @@ internal sealed class CylinderChoice(Engine engine, SliderCrank crank, int place
     /// With degrees from a crank sensor, what the computed cylinder gets wrong it gets wrong alike in both captures; without,
     /// a part of it is the swing of the speed, which differs.
     /// </summary>
-    private static double Doubt(double error, FittedCylinder fitted) =>
-        fitted.Cycles.HasCrank ? error / 3 : error * (1 + fitted.Own.Misfit / 0.3);
+    private static double Doubt(FitError error, FittedCylinder fitted) =>
+        double.Hypot(fitted.Cycles.HasCrank ? error.Model / 3 : error.Model * (1 + fitted.Own.Misfit / 0.3), error.Noise);
 
     private static (double, double) Difference(GasFit own, GasFit reference) =>
         (own.State.ExhaustShift - reference.State.ExhaustShift, own.State.IntakeShift - reference.State.IntakeShift);

@@ -304,6 +304,8 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
         PressureDoubts.Add(cycles, courses, own, fitted.ReferenceFit, running, notes);
         if (verdict is "normal" or "differs" or "intake-timing" or "exhaust-timing" && judged.Unsure() is { } unsure)
             notes.Add(unsure);
+        if (judged.UnsureLeak(running ? LeakFrom : LeakCranking, running ? LeakAlone : LeakAloneCranking) is { } leak)
+            notes.Add(leak);
         var result = new CylinderPressureResult
         {
             Verdict = verdict,

@@ -18,11 +18,12 @@ internal sealed record MeanCycle(float[] Mean, double SpeedRpm, bool HasClock, S
 /// How far the tower's peak lies before TDC, degrees: heat and blow-by take pressure away before the piston turns.
 /// </param>
 /// <param name="Vacuum">What is added to the trace to make it absolute, in its unit.</param>
-/// <param name="Misfit">Root mean square of what is left over, against the allowed error.</param>
+/// <param name="Misfit">Root mean square of what is left over without the trace's own noise, against the allowed error.</param>
 /// <param name="Angles">Degrees after firing TDC, from -360 to 720, of each value of the mean cycle, rising.</param>
 /// <param name="LostShare">Share of the charge that leaks away between the intake's closing and the exhaust's opening.</param>
 /// <param name="SoundShare">The share it would lose with the first cycle's leak instead of its own.</param>
-/// <param name="ExhaustError">Standard error of the exhaust's shift, for all but the first cycle that against the first's, degrees.</param>
+/// <param name="LostError">Standard error of the difference of both; of the first itself, of its own.</param>
+/// <param name="ExhaustError">Of the exhaust's shift; for all but the first cycle of that against the first's.</param>
 /// <param name="IntakeError">The same of the intake's.</param>
 internal sealed record GasFit(
     CylinderState State,
@@ -33,9 +34,17 @@ internal sealed record GasFit(
     double[] Angles,
     double LostShare,
     double SoundShare,
-    double ExhaustError,
-    double IntakeError
+    double LostError,
+    FitError ExhaustError,
+    FitError IntakeError
 );
+
+/// <summary>Standard errors of a fitted figure: by what the computed cylinder gets wrong, and by the noise of the trace.</summary>
+internal readonly record struct FitError(double Model, double Noise)
+{
+    /// <summary>Both together.</summary>
+    public double Whole => double.Hypot(Model, Noise);
+}
 
 /// <summary>
 /// Lays computed cylinders over mean cycles of one engine: what belongs to the engine is the same in all (valve areas by
@@ -67,8 +76,11 @@ internal sealed class GasFitter
     private const double Behind = 4,
         NearEnough = 1;
 
-    /// <summary>What is left over is alike over about so many degrees, so that so many values count as one.</summary>
+    /// <summary>What the computed cylinder gets wrong is alike over about so many degrees, so that so many values count as one.</summary>
     private const double AlikeDegrees = 20;
+
+    /// <summary>The same of the trace's noise: degrees without a sample lie on the line through their neighbours.</summary>
+    private const double NoiseAlikeDegrees = 2;
 
     private static readonly Unknown[] s_engine =
     [
@@ -137,7 +149,11 @@ internal sealed class GasFitter
         var end = new FitEnd(Iterations, Gain, Cost(Math.Max(NearEnough, Behind * toBeat)));
         var (parameters, _) = first is null ? FromAnyStart(end, cancel) : FromFirst(first, end, cancel);
         var errors = LeastSquares.StandardErrors(Residuals, parameters, _unknowns, Moved);
-        var soundLeak = parameters[Place(0) + Leak] * _traces[0].SpeedRpm;
+        var noisy = Math.Min(1, Noise / Math.Max(1e-12, Residuals(parameters).Average(r => r * r)));
+        FitError Scaled(double error) => new(error * Math.Sqrt(AlikeDegrees * (1 - noisy)), error * Math.Sqrt(NoiseAlikeDegrees * noisy));
+        // A leak counts over time: what the first's lets through, and by how much that is unsure, at another speed.
+        var (soundLeak, soundError) = (parameters[Place(0) + Leak] * _traces[0].SpeedRpm, LeakError(0) * _traces[0].SpeedRpm);
+        double LeakError(int i) => Scaled(errors[Place(i) + Leak]).Whole;
         return
         [
             .. _traces.Select(
@@ -146,6 +162,7 @@ internal sealed class GasFitter
                         parameters.AsSpan(0, s_engine.Length),
                         Own(parameters, i),
                         soundLeak,
+                        i == 0 ? LeakError(0) : double.Hypot(LeakError(i), soundError / trace.SpeedRpm),
                         Scaled(errors[Place(i) + ExhaustShift]),
                         Scaled(errors[Place(i) + IntakeShift])
                     )
@@ -153,7 +170,8 @@ internal sealed class GasFitter
         ];
     }
 
-    private static double Scaled(double error) => Math.Sqrt(AlikeDegrees) * error;
+    /// <summary>Mean square of the traces' own noise, against the allowed error.</summary>
+    private double Noise => _traces.Average(t => t.Noise);
 
     private (double[] Parameters, double Misfit) FromAnyStart(FitEnd end, CancellationToken cancel)
     {
@@ -182,10 +200,10 @@ internal sealed class GasFitter
     private (double[] Parameters, double Misfit) From(double[] start, FitEnd end, CancellationToken cancel)
     {
         var (parameters, cost) = LeastSquares.NonLinear(Residuals, start, _unknowns, end, Moved, cancel);
-        return (parameters, Math.Sqrt(2 * cost / (_traces.Length * CycleFold.Bins)));
+        return (parameters, Math.Sqrt(Math.Max(0, 2 * cost / (_traces.Length * CycleFold.Bins) - Noise)));
     }
 
-    private double Cost(double misfit) => misfit * misfit * _traces.Length * CycleFold.Bins / 2;
+    private double Cost(double misfit) => (misfit * misfit + Noise) * _traces.Length * CycleFold.Bins / 2;
 
     private double[] Residuals(double[] at)
     {
@@ -238,6 +256,27 @@ internal sealed class GasFitter
             (_cycle, _cylinder, _speeds, _crank, _low) = (cycle, cylinder, speeds, crank, cycle.Mean.Min());
             _swing = cycle.Mean.Max() - _low;
             _shares = Array.ConvertAll(cycle.Mean, p => (p - _low) / _swing);
+            var noise = MeanNoise();
+            Noise = _shares.Average(s => Math.Pow(noise / Allowed(s), 2));
+        }
+
+        /// <summary>Mean square of the noise that is left in the mean cycle, against the allowed error.</summary>
+        public double Noise { get; }
+
+        private static double Allowed(double share) => FloorError + ShareError * share;
+
+        /// <summary>
+        /// Standard deviation of the mean cycle's noise, a share of the swing: by its second differences away from the tower, which no
+        /// course of a cylinder has; of independent values they have a variance of six times theirs.
+        /// </summary>
+        private double MeanNoise()
+        {
+            const int from = 60,
+                apart = 2;
+            var bends = Enumerable
+                .Range(from, CycleFold.Bins - 2 * from - 2 * apart)
+                .Select(i => Math.Abs(_shares[i] - 2 * _shares[i + apart] + _shares[i + 2 * apart]));
+            return 1.4826 * Statistics.Median(bends) / Math.Sqrt(6);
         }
 
         public double SpeedRpm => _cycle.SpeedRpm;
@@ -247,30 +286,33 @@ internal sealed class GasFitter
             var computed = _cylinder.Cycle(State(engine, own, 1));
             var degrees = Degrees(computed, engine, own);
             for (var i = 0; i < left.Length; i++)
-                left[i] = (At(computed, degrees[i]) - _shares[i] - own[1]) / (FloorError + ShareError * _shares[i]);
+                left[i] = (At(computed, degrees[i]) - _shares[i] - own[1]) / Allowed(_shares[i]);
         }
 
         public GasFit Result(
             ReadOnlySpan<double> engine,
             ReadOnlySpan<double> own,
             double soundLeak,
-            double exhaustError,
-            double intakeError
+            double leakError,
+            FitError exhaustError,
+            FitError intakeError
         )
         {
             var left = new double[CycleFold.Bins];
             Residuals(engine, own, left);
             var angles = Degrees(_cylinder.Cycle(State(engine, own, 1)), engine, own);
             var state = State(engine, own, _swing);
+            var lost = _cylinder.LostShare(state);
             return new GasFit(
                 state,
                 _cycle.Shut,
                 own[0],
                 own[1] * _swing - _low,
-                Math.Sqrt(left.Sum(r => r * r) / left.Length),
+                Math.Sqrt(Math.Max(0, left.Average(r => r * r) - Noise)),
                 angles,
-                _cylinder.LostShare(state),
+                lost,
                 _cylinder.LostShare(state with { LeakArea = soundLeak / SpeedRpm }),
+                _cylinder.LostShare(state with { LeakArea = state.LeakArea + leakError }) - lost,
                 exhaustError,
                 intakeError
             );

@@ -30,7 +30,7 @@ internal sealed record PressureVerdict(GasFit Own, GasFit? Reference, double? Ex
             return "intake-valve-stays-shut";
         if (Exceeds > restricted || Reference is null && Own.State.Exhaust - 1 > restrictedAlone)
             return "exhaust-restricted";
-        if (Reference is null ? Own.LostShare > leakAlone : Lost > leak)
+        if (Loses(leak, leakAlone, Likely * Own.LostError))
             return "leaks";
         var together = Shifts.Exhaust * Shifts.Intake > 0;
         var exhaust = Counts(Shifts.Exhaust, Shifts.ExhaustError, together && Counts(Shifts.Intake, Shifts.IntakeError, true));
@@ -44,12 +44,34 @@ internal sealed record PressureVerdict(GasFit Own, GasFit? Reference, double? Ex
         return Reference is not null && Own.Misfit > unlike && Own.Misfit > 2 * Reference.Misfit ? "differs" : "normal";
     }
 
+    private bool Loses(double leak, double leakAlone, double unsure) =>
+        Reference is null ? Own.LostShare > Math.Max(leakAlone, unsure) : Lost > Math.Max(leak, unsure);
+
+    /// <summary>A loss that would be a fault if it were surer; null where there is none.</summary>
+    public Note? UnsureLeak(double leak, double leakAlone) =>
+        Loses(leak, leakAlone, 0) && !Loses(leak, leakAlone, Likely * Own.LostError)
+            ? new(
+                "leak-unsure",
+                $"It may leak: {100 * (Lost ?? Own.LostShare):0} % of its charge seem to be lost{(Lost is null ? "" : " beyond the known-good's")}, "
+                    + $"give or take {100 * Own.LostError:0} %. Hum and noise on the lead or too coarse a range hide it: capture again, or "
+                    + "put air into the cylinder and listen."
+            )
+            : null;
+
     private bool Counts(double? shift, double error, bool withTheOther) =>
         Math.Abs(shift ?? 0) > Math.Max(From, (withTheOther ? Likely : Sure) * error);
 
-    /// <summary>Shifts that would be a fault if they were surer; null where there are none.</summary>
+    /// <summary>Shifts that would be a fault if they were surer, or that can't be told at all; null where there are none.</summary>
     public Note? Unsure()
     {
+        if (Shifts.Against is not null && (Shifts.Exhaust is null || Shifts.Intake is null))
+            return new(
+                "shift-unknown",
+                $"How late the {(Shifts.Exhaust is not null ? "intake " : Shifts.Intake is not null ? "exhaust " : "")}valves come can't be "
+                    + "told from this trace: noise, hum or coarse steps hide it. Capture again with a finer range, the crank sensor on "
+                    + "another channel, or more cycles."
+            );
+
         string? Told(string valves, double? shift, double error) =>
             Math.Abs(shift ?? 0) > Math.Max(From, error) && !Counts(shift, error, false)
                 ? $"the {valves} valves seem to come {Math.Abs(shift!.Value):0.0}° {(shift > 0 ? "late" : "early")}, give or take {error:0.0}°"

@@ -35,13 +35,24 @@ internal static class PressureWords
             "differs" =>
                 $"{where} is unlike the known-good in a way that fits none of the usual faults. Peak {peak}. Look at the two courses "
                     + $"on top of each other.",
-            _ => $"{where} seals and breathes as it should: peak {peak}{(result.ReferencePeakBar is null ? expected : "")}.",
+            _ => $"{where} {Sound(result)}: peak {peak}{(result.ReferencePeakBar is null ? expected : "")}.",
         };
+    }
+
+    /// <summary>What may be said of one without a fault: no more than could be told.</summary>
+    private static string Sound(CylinderPressureResult result)
+    {
+        bool Is(params string[] codes) => result.Notes.Any(n => codes.Contains(n.Code));
+        if (Is("leak-unsure"))
+            return "shows no fault that can be told";
+        return Is("shift-unsure", "shift-unknown") ? "seals; whether its valves come in time can't be told"
+            : result.ShiftsAgainst is null ? "seals; for its valves a known-good is missing"
+            : "seals and breathes as it should";
     }
 
     private static string Against(double? reference) => reference is { } usual ? $", {usual:0} % in the known-good" : "";
 
-    private static string InPlace(double? degrees) => Math.Abs(degrees ?? 0) < 5 ? "are in place" : "can't be told well";
+    private static string InPlace(double? degrees) => degrees is { } d && Math.Abs(d) < 5 ? "are in place" : "can't be told well";
 
     private static string Late(double? degrees) => degrees is { } d ? $"{Math.Abs(d):0.0}° {(d > 0 ? "late" : "early")}" : "out of place";
 

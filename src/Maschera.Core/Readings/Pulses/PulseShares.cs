@@ -52,6 +52,16 @@ internal sealed class PulseShares
         ClearShare = 0.25;
 
     /// <summary>
+    /// So little is not laid to a cylinder of the intake either where its fault leaves so much unexplained, and another's hardly more
+    /// than so many times that: a misfire shows there as little, and in nobody's own place.
+    /// </summary>
+    private const double UnsureFrom = 0.12,
+        NoWorse = 2;
+
+    /// <summary>Values over which a difference is smoothed before its height is taken, so that noise does not add to it.</summary>
+    private const int Smoothed = 5;
+
+    /// <summary>
     /// Where one fault moves through the places of half the cylinders, their scatter tells nothing; then a distance of so many times
     /// what chance does to a mean is looked at.
     /// </summary>
@@ -173,7 +183,7 @@ internal sealed class PulseShares
         var unit = Math.Max(Math.Max(scatter, 1.5 * chance), Alike * height);
         var distances = means.Select(own => Distance(own, usual)).ToArray();
         var odd = distances.Zip(DepthOddness(each, means, usual), (d, depth) => Math.Max(d / unit, depth)).ToArray();
-        var share = means.Max(own => Height([.. own.Zip(usual, (a, b) => a - b)])) / height;
+        var share = means.Max(own => SmoothHeight(own, usual)) / height;
         if (share < EvenWithin || _place.IsLeakOnly && odd.Max() < LeakOddFrom)
             odd = [.. odd.Select(o => Math.Min(o, 0.9 * OddFrom))];
         else if (odd.Max() >= OddFrom || !_place.IsLeakOnly && distances.Max() > ClearOfChance * chance)
@@ -216,12 +226,21 @@ internal sealed class PulseShares
     {
         var culprits = Culprits(usual);
         var most = Math.Max(odd.Max(), OddFrom);
-        var isChance = Causes is [{ Unexplained: > ChanceFrom }, ..] && share < ClearShare;
+        var isChance = share < ClearShare && (Causes is [{ Unexplained: > ChanceFrom }, ..] || IsAnybody());
+        IsUnexplained = isChance;
         for (var i = 0; i < odd.Length; i++)
             odd[i] = !isChance && culprits.Contains(i) ? Math.Max(odd[i], OddFrom) : Math.Min(odd[i], 0.9 * OddFrom);
         if (!isChance)
             odd[culprits[0]] = most;
     }
+
+    /// <summary>True where the best explanation is poor, and one by another cylinder hardly worse.</summary>
+    private bool IsAnybody() =>
+        Causes is [{ Unexplained: > UnsureFrom } best, ..]
+        && Causes.Skip(1).Any(o => o.Places[0] != best.Places[0] && o.Unexplained < NoWorse * best.Unexplained);
+
+    /// <summary>True where cylinders differ by more than they usually do, and no cylinder's fault explains it.</summary>
+    public bool IsUnexplained { get; private set; }
 
     private IReadOnlyList<int> Culprits(double[] usual)
     {
@@ -312,6 +331,13 @@ internal sealed class PulseShares
 
     private static double[] MeanOf(double[][] shares) =>
         [.. Enumerable.Range(0, Points).Select(k => shares.Length == 0 ? 0 : shares.Average(s => s[k]))];
+
+    /// <summary>Height of the difference of two shares, its noise smoothed away.</summary>
+    private static double SmoothHeight(double[] own, double[] others)
+    {
+        var smooth = Resampling.Smooth([.. own.Zip(others, (a, b) => (float)(a - b))], Smoothed);
+        return smooth.Max() - smooth.Min();
+    }
 
     private static double Height(double[] share) => Math.Max(1e-12, share.Max() - share.Min());
 

@@ -226,6 +226,14 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
         var doubt = odd.Count > 0 ? Either(shares, engine) : null;
         if (doubt is not null)
             notes.Add(doubt);
+        if (shares.IsUnexplained)
+            notes.Add(
+                new(
+                    "unexplained",
+                    "The pulses differ a little from cylinder to cylinder, in a way that no single one's valve or suction explains, so none "
+                        + "is named. A misfire shows here as little: look for it at the tailpipe, or with the crank sensor."
+                )
+            );
         if (clock.SpeedRpm < Cranking)
             notes.Add(new("cranking", "The starter turns the engine: nothing fires, so only sealing and valves show in the pulses."));
         var verdict =

@@ -19,6 +19,13 @@ internal static partial class CommandCourse
     /// <summary>A command is off its rest beyond this share of its largest departure: trials may differ in height.</summary>
     private const double OffShare = 0.25;
 
+    /// <summary>
+    /// A measured command steps by more than this share of its range, and trembles at a level by less than the second; what drifts
+    /// slowly through its range does neither.
+    /// </summary>
+    private const float StepShare = 0.05f,
+        TrembleShare = 0.0075f;
+
     /// <summary>A command that switches faster than this is a pulse train, whose mean over as long is the command, s.</summary>
     private const double PulseSeconds = 0.05;
 
@@ -43,26 +50,40 @@ internal static partial class CommandCourse
     {
         if (channel.Words is { } words)
             return words.Count(w => w.Length > 0) > 1;
-        return (channel.Unit is "" or "-" or "%" || CommandNames().IsMatch(channel.Name)) && IsStepped(channel.Samples);
+        var isShare = channel.Unit is "" or "-" or "%";
+        return (isShare || CommandNames().IsMatch(channel.Name)) && IsStepped(channel.Samples, mayTremble: isShare);
     }
 
     /// <summary>True where the name says that it is what the module asks for.</summary>
     public static bool IsNamedCommand(Channel channel) => CommandNames().IsMatch(channel.Name);
 
-    /// <summary>Few changes from sample to sample, but some.</summary>
-    private static bool IsStepped(float[] samples)
+    /// <summary>Few changes from sample to sample, but some; where the command was measured, beside the little it trembles.</summary>
+    /// <param name="mayTremble">True where the values are no current or voltage, which is what a command does, not the command.</param>
+    private static bool IsStepped(float[] samples, bool mayTremble)
     {
-        var (changes, last, counted) = (0, float.NaN, 0);
-        foreach (var value in samples)
-        {
-            if (float.IsNaN(value))
-                continue;
-            changes += !float.IsNaN(last) && value != last ? 1 : 0;
-            last = value;
-            counted++;
-        }
+        var known = samples.Where(float.IsFinite).ToArray();
+        if (known.Length == 0)
+            return false;
+        var range = known.Max() - known.Min();
+        return IsFew(Levels(known, 0).Count, known.Length)
+            || mayTremble
+                && Levels(known, StepShare * range) is var levels
+                && IsFew(levels.Count, known.Length)
+                && Statistics.Median(levels.Select(l => Statistics.StandardDeviation([.. l]))) < TrembleShare * range;
+    }
 
-        return changes > 0 && changes <= Math.Max(2, counted / 20);
+    private static bool IsFew(int levels, int samples) => levels > 1 && levels - 1 <= Math.Max(2, samples / 20);
+
+    /// <summary>Runs of values that stay within a distance of their first.</summary>
+    private static List<List<double>> Levels(float[] values, float distance)
+    {
+        List<List<double>> levels = [];
+        foreach (var value in values)
+            if (levels.Count == 0 || Math.Abs(value - levels[^1][0]) > distance)
+                levels.Add([value]);
+            else
+                levels[^1].Add(value);
+        return levels;
     }
 
     /// <summary>The command itself, or the means of a fast one, so that a train of pulses counts by its duty.</summary>
