@@ -47,7 +47,9 @@ public abstract class ReadingOf<TResult> : IReading
         foreach (var option in Options)
             if (request.Options.TryGetValue(option.Name, out var text) && option.Problem(text) is { } problem)
                 throw new ReadingException(problem);
-        return Make(request, cancel) with { Reading = Kind, Method = Method };
+        var sane = SaneValues.Of(request);
+        var result = Make(sane, cancel) with { Reading = Kind, Method = Method };
+        return ReferenceEquals(sane, request) ? result : result with { Notes = [.. result.Notes, SaneValues.Said] };
     }
 
     /// <summary>Makes the reading; the engine is there where it is needed, and every option is of its type.</summary>

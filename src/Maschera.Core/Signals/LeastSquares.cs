@@ -38,6 +38,7 @@ public static class LeastSquares
     /// <param name="target">What the weighted sum of the columns should be.</param>
     /// <param name="use">Rows that count; all where null.</param>
     /// <param name="ridge">A share of each diagonal term that is added to it, for columns nearly alike.</param>
+    /// <returns>One weight a column; all zero where the values are too large, or none at all, to tell.</returns>
     public static double[] Linear(IReadOnlyList<double[]> columns, double[] target, bool[]? use = null, double ridge = 1e-9)
     {
         var n = columns.Count;
@@ -58,6 +59,8 @@ public static class LeastSquares
 
         for (var i = 0; i < n; i++)
             normal[i, i] += ridge * normal[i, i] + double.Epsilon;
+        if (right.Any(v => !double.IsFinite(v)) || normal.Cast<double>().Any(v => !double.IsFinite(v)))
+            return new double[n];
         // Columns that can not be told apart share what they explain: the least solution among those that fit equally well.
         return Solved(normal, right) ?? [.. Symmetric(normal).PseudoInverse() * Vector.Build.Dense(right)];
     }

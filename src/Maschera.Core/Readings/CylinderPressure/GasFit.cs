@@ -72,9 +72,13 @@ internal sealed class GasFitter
     private const double Gain = 1e-4,
         StartGain = 1e-3;
 
-    /// <summary>A fit that leaves so many times what another has left will not come near it any more, and neither below the second.</summary>
+    /// <summary>
+    /// A fit that leaves so many times what another has left will not come near it any more, but for less than the second; where there is
+    /// no other, the third stands for it, for a trace that is no cylinder's at all.
+    /// </summary>
     private const double Behind = 4,
-        NearEnough = 1;
+        NearEnough = 1,
+        FarOff = 2;
 
     /// <summary>What the computed cylinder gets wrong is alike over about so many degrees, so that so many values count as one.</summary>
     private const double AlikeDegrees = 20;
@@ -146,7 +150,7 @@ internal sealed class GasFitter
     /// <param name="cancel">Stops it.</param>
     public GasFit[] Fit(double[]? first, double toBeat, CancellationToken cancel)
     {
-        var end = new FitEnd(Iterations, Gain, Cost(Math.Max(NearEnough, Behind * toBeat)));
+        var end = new FitEnd(Iterations, Gain, Cost(Math.Max(NearEnough, Behind * Math.Min(FarOff, toBeat))));
         var (parameters, _) = first is null ? FromAnyStart(end, cancel) : FromFirst(first, end, cancel);
         var errors = LeastSquares.StandardErrors(Residuals, parameters, _unknowns, Moved);
         var noisy = Math.Min(1, Noise / Math.Max(1e-12, Residuals(parameters).Average(r => r * r)));

@@ -82,7 +82,7 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
         var working = WorkingLevel(samples);
         var smooth = Resampling.Smooth(samples, (int)(0.01 / Step));
         var on = Runs.Longest(smooth, value => value > OnShare * working, (int)(0.3 / Step));
-        if (on.Length < 0.3 / Step || !(working > 0))
+        if (on.Length < 0.3 / Step || !(working > 0) || samples.AsSpan(on.First, on.Length).IndexOfAnyExcept(samples[on.First]) < 0)
             return null;
         var doubts = new List<Note>();
         if (offsetCode is not null && on.First > 0.1 / Step)

@@ -60,6 +60,9 @@ public sealed class RelativeCompressionReading : ReadingOf<RelativeCompressionRe
     /// <summary>Humps come some tens a second and sparks last a tenth of a millisecond.</summary>
     public override double UsefulRate => 25_000;
 
+    /// <summary>Samples a second below which no compression is seen.</summary>
+    private const double SlowestRate = 25;
+
     public override IReadOnlyList<Role> Roles { get; } =
     [
         new("current", "Starter current", ["A", "mA", "kA"], ["current", "starter", "strom", "corrente", "courant", "clamp", "amps"]),
@@ -80,6 +83,8 @@ public sealed class RelativeCompressionReading : ReadingOf<RelativeCompressionRe
         var draft = new CompressionDraft(channels, LoadRole(channels, request));
         if (engine.Cylinders < 2)
             return draft.Unusable("one-cylinder", "One cylinder has nothing to be compared with. Capture in-cylinder pressure instead.");
+        if (draft.LoadRole is { } role && TooSlow(channels[role]) is { } slow)
+            return draft.Unusable(slow.Code, slow.Text);
         var (signal, refusal) = Load(channels, request, engine);
         if (signal is null)
             return draft.Unusable(refusal!.Code, refusal.Text);
@@ -138,6 +143,19 @@ public sealed class RelativeCompressionReading : ReadingOf<RelativeCompressionRe
         return kind is "ignition" or "injector" or "cam" or "pressure"
             ? kind
             : throw new ReadingException($"--sync-kind is ignition, injector, cam or pressure, not '{kind}'.");
+    }
+
+    /// <summary>Compressions come five to twenty times a second; a log that looks at them as seldom shows none.</summary>
+    private static Note? TooSlow(Channel load)
+    {
+        var rate = (load.Time.Count - 1) / (load.Time.End - load.Time.Start);
+        return rate < SlowestRate
+            ? new(
+                "too-slow",
+                $"'{load.Name}' has {rate:0.#} samples a second, too few to see single compressions. Capture it with a scope, at 1,000 a "
+                    + "second or more."
+            )
+            : null;
     }
 
     private static string? LoadRole(Dictionary<string, Channel> channels, ReadingRequest request) =>

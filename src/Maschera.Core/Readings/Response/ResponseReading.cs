@@ -82,6 +82,11 @@ public sealed partial class ResponseReading : ReadingOf<ResponseResult>
                 channels,
                 new Note("no-pair", "A command and what it should move are needed: --channel command=COLUMN --channel response=COLUMN.")
             );
+        if (response.Words is not null)
+            return Unusable(
+                channels,
+                new Note("words", $"'{response.Name}' is told in words: what a command moves has to be a figure. Choose another column.")
+            );
         var trials = CommandCourse.Trials(command).Where(t => t.Seconds > 3 * response.Time.Step).ToList();
         if (trials.Count < LeastTrials)
             return Unusable(channels, TooFew(command, trials.Count));

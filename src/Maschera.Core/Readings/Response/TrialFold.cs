@@ -21,7 +21,7 @@ internal static class TrialFold
         var seconds = Grid(-Lead * length, (1 + Tail) * length, Math.Max(response.Time.Step, (1 + Lead + Tail) * length / MostPoints));
         return new(
             [.. seconds.Select(s => Math.Round(s, 4))],
-            [.. Means(response, from, seconds).Select(v => double.IsNaN(v) ? (double?)null : v - before)],
+            [.. Means(response, from, seconds).Select(v => double.IsFinite(v - before) ? v - before : (double?)null)],
             responds
         );
     }
