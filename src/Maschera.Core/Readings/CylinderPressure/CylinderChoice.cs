@@ -61,12 +61,14 @@ internal sealed class CylinderChoice(Engine engine, SliderCrank crank, int place
     public FittedCylinder Best(IReadOnlyList<PressureCycles> ways, PressureCycles? reference)
     {
         double[]? alone = null;
+        var budget = new FitBudget();
         FittedCylinder Try(PressureCycles way, ShutValve shut, double toBeat = double.PositiveInfinity)
         {
             List<MeanCycle> cycles = [new(way.Mean, way.SpeedRpm, way.HasCrank, shut)];
             if (reference is not null)
                 cycles.Insert(0, new MeanCycle(reference.Mean, reference.SpeedRpm, reference.HasCrank));
-            var fitter = new GasFitter(cycles, crank, Timing(engine), new SpeedSwing(engine, Crank(engine), Timing(engine), place));
+            var swing = new SpeedSwing(engine, Crank(engine), Timing(engine), place);
+            var fitter = new GasFitter(cycles, crank, Timing(engine), swing, budget);
             if (reference is not null)
                 alone ??= fitter.FirstAlone(cancel);
             var fits = fitter.Fit(alone, toBeat, cancel);

@@ -39,6 +39,22 @@ internal sealed record GasFit(
     FitError IntakeError
 );
 
+/// <summary>
+/// How much all fits of one reading may work together: a trace that is no cylinder's would else be tried from every start.
+/// </summary>
+internal sealed class FitBudget
+{
+    /// <summary>Cycles computed; sound and faulty cylinders take up to 1,800.</summary>
+    private const int Most = 4_500;
+
+    private int _spent;
+
+    public bool IsSpent => Volatile.Read(ref _spent) > Most;
+
+    /// <summary>Counts a computed cycle.</summary>
+    public void Spend() => Interlocked.Increment(ref _spent);
+}
+
 /// <summary>Standard errors of a fitted figure: by what the computed cylinder gets wrong, and by the noise of the trace.</summary>
 internal readonly record struct FitError(double Model, double Noise)
 {
@@ -130,19 +146,22 @@ internal sealed class GasFitter
 
     private readonly Trace[] _traces;
     private readonly Unknown[] _unknowns;
+    private readonly FitBudget _budget;
 
     /// <param name="cycles">The cycles; shifts of all but the first count from the first's.</param>
     /// <param name="crank">Volumes.</param>
     /// <param name="timing">Valve timing from which the first's shifts count.</param>
     /// <param name="swing">How the speed swings where no crank sensor tells.</param>
-    public GasFitter(IReadOnlyList<MeanCycle> cycles, SliderCrank crank, ValveTiming timing, SpeedSwing swing)
-        : this([.. cycles.Select(c => new Trace(c, new MotoredCylinder(crank, timing, c.Shut), swing, crank))]) { }
+    /// <param name="budget">What this fit and others work.</param>
+    public GasFitter(IReadOnlyList<MeanCycle> cycles, SliderCrank crank, ValveTiming timing, SpeedSwing swing, FitBudget budget)
+        : this([.. cycles.Select(c => new Trace(c, new MotoredCylinder(crank, timing, c.Shut), swing, crank))], budget) { }
 
-    private GasFitter(Trace[] traces) => (_traces, _unknowns) = (traces, [.. s_engine, .. traces.SelectMany(_ => s_capture)]);
+    private GasFitter(Trace[] traces, FitBudget budget) =>
+        (_traces, _unknowns, _budget) = (traces, [.. s_engine, .. traces.SelectMany(_ => s_capture)], budget);
 
     /// <summary>What the first cycle alone gives, for fits of others together with it to start from.</summary>
     public double[] FirstAlone(CancellationToken cancel) =>
-        new GasFitter([_traces[0]]).FromAnyStart(new(Iterations, StartGain), cancel).Parameters;
+        new GasFitter([_traces[0]], _budget).FromAnyStart(new(Iterations, StartGain), cancel).Parameters;
 
     /// <summary>Fits the cycles together.</summary>
     /// <param name="first">What the first alone gives; null for a single one.</param>
@@ -203,7 +222,8 @@ internal sealed class GasFitter
 
     private (double[] Parameters, double Misfit) From(double[] start, FitEnd end, CancellationToken cancel)
     {
-        var (parameters, cost) = LeastSquares.NonLinear(Residuals, start, _unknowns, end, Moved, cancel);
+        var allowed = _budget.IsSpent ? end with { Iterations = 0 } : end;
+        var (parameters, cost) = LeastSquares.NonLinear(Residuals, start, _unknowns, allowed, Moved, cancel);
         return (parameters, Math.Sqrt(Math.Max(0, 2 * cost / (_traces.Length * CycleFold.Bins) - Noise)));
     }
 
@@ -228,8 +248,11 @@ internal sealed class GasFitter
         return residuals;
     }
 
-    private void Residuals(double[] at, int trace, double[] into) =>
+    private void Residuals(double[] at, int trace, double[] into)
+    {
+        _budget.Spend();
         _traces[trace].Residuals(at.AsSpan(0, s_engine.Length), Own(at, trace), into.AsSpan(trace * CycleFold.Bins, CycleFold.Bins));
+    }
 
     private static int Place(int trace) => s_engine.Length + trace * s_capture.Length;
 

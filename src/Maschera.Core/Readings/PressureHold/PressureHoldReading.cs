@@ -74,7 +74,6 @@ public sealed partial class PressureHoldReading : ReadingOf<PressureHoldResult>
                 channels,
                 new Note("never-off", "The pump never stops here. Let it build up pressure, switch it off and log on for a minute.")
             );
-        var drop = limit?.Drop ?? UsualShare * hold.Pressure;
         var seconds = limit?.Seconds ?? UsualSeconds;
         if (!hold.IsEnough || hold.Length < LeastOfLimit * seconds)
             return Unusable(
@@ -86,7 +85,7 @@ public sealed partial class PressureHoldReading : ReadingOf<PressureHoldResult>
                         + "of it."
                 )
             );
-        return Build(request, channels, hold, drop, seconds);
+        return Build(request, channels, hold, limit?.Drop ?? UsualShare * hold.Pressure, seconds);
     }
 
     private static Hold? HoldOf(Channel pressure, Channel? pump) =>

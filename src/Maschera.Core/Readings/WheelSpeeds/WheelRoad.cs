@@ -93,7 +93,9 @@ internal sealed class WheelRoad
                     if (!busy[i] && IsValid(wheel, i) && others[i] > LeastForRatio)
                         found.Add(_grid.Speeds[wheel]![i] / others[i]);
                 var sorted = Statistics.Sorted(found);
-                ratios[wheel] = sorted.Length * stride * _grid.Step > 1 ? Statistics.Quantile(sorted, 0.5) : double.NaN;
+                // A wheel that stands while the others roll has no size to tell.
+                var isLong = sorted.Length * stride * _grid.Step > 1;
+                ratios[wheel] = isLong && Statistics.Quantile(sorted, 0.5) is > 0 and var ratio ? ratio : double.NaN;
                 spreads[wheel] = (Statistics.Quantile(sorted, 0.84) - Statistics.Quantile(sorted, 0.16)) / 2;
             }
         );
