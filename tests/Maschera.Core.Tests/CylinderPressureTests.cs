@@ -72,6 +72,53 @@ public class CylinderPressureTests
         Levels(result, truth!);
     }
 
+    [Theory]
+    [InlineData("normal", 0, 0)]
+    [InlineData("intake-timing", 12, 0)]
+    [InlineData("valve-timing", 15, 15)]
+    public void Noise_of_a_fiftieth_of_the_tower_hides_no_cam(string verdict, double intake, double exhaust)
+    {
+        var capture = Noisy(BreathingRun.Record(s_plan with { IntakeShift = intake, ExhaustShift = exhaust }).Capture, 0.02);
+        var result = Read(capture, s_four, Noisy(s_reference, 0.02));
+        Assert.True(verdict == result.Verdict, result.Sentence);
+        Assert.InRange(result.IntakeShiftDegrees!.Value - intake, -5, 5);
+        Assert.InRange(result.ExhaustShiftDegrees!.Value - exhaust, -5, 5);
+    }
+
+    [Fact]
+    public void What_noise_hides_is_not_said_to_be_in_order()
+    {
+        var capture = Noisy(BreathingRun.Record(s_plan with { IntakeShift = 12 }).Capture, 0.4);
+        var result = Read(capture, s_four, Noisy(s_reference, 0.4));
+        if (result.Verdict is not "normal")
+            return;
+        Assert.DoesNotContain("breathes as it should", result.Sentence, StringComparison.Ordinal);
+        Assert.Contains(result.Notes, n => n.Code is "shift-unsure" or "shift-unknown" or "leak-unsure");
+    }
+
+    private static Capture Noisy(Capture capture, double share)
+    {
+        var random = new Random(17);
+        return capture with
+        {
+            Channels =
+            [
+                .. capture.Channels.Select(c =>
+                {
+                    var reach = share * (c.Samples.Max() - c.Samples.Min());
+                    // Twelve even ones add up to a normal one.
+                    return c with
+                    {
+                        Samples = Array.ConvertAll(
+                            c.Samples,
+                            v => v + (float)(reach * (Enumerable.Range(0, 12).Sum(_ => random.NextDouble()) - 6))
+                        ),
+                    };
+                }),
+            ],
+        };
+    }
+
     [Fact]
     public void A_larger_leak_loses_more()
     {

@@ -47,6 +47,17 @@ public class PressureHoldTests
         Assert.InRange(result.HalfLifeSeconds!.Value, 40, 50);
     }
 
+    [Fact]
+    public void A_log_that_ends_with_the_pump_is_too_short_and_says_so()
+    {
+        var rail = new HeldRail(2);
+        var log = rail.Log(true);
+        var cut = log with { Channels = [.. log.Channels.Select(c => c.Between(c.Time.Start, rail.Stop + 0.1))] };
+        var result = Read(cut);
+        Assert.Equal("unusable", result.Verdict);
+        Assert.NotEmpty(result.Notes);
+    }
+
     [Theory]
     [InlineData(0.95)]
     [InlineData(0.5)]

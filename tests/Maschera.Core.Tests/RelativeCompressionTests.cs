@@ -328,6 +328,26 @@ public class RelativeCompressionTests(ITestOutputHelper output)
     }
 
     [Fact]
+    public void A_log_too_slow_to_see_compressions_and_a_flat_load_are_refused()
+    {
+        var even = TimeAxis.Uniform(0, 0.1, 400);
+        var slow = new Channel("Starter current", "A", even, [.. Enumerable.Range(0, 400).Select(i => 150f + 20 * (i % 3))]);
+        var result = Refuse(slow);
+        Assert.Equal("too-slow", result.Notes[0].Code);
+        Assert.Contains("10 samples a second", result.Sentence, StringComparison.Ordinal);
+        var flat = new Channel("Starter current", "A", TimeAxis.Uniform(0, 1e-3, 8_000), [.. Enumerable.Repeat(159.7f, 8_000)]);
+        Assert.Equal("no-cranking", Refuse(flat).Notes[0].Code);
+
+        static ReadingResult Refuse(Channel current)
+        {
+            var asked = new ReadingRequest(new Capture("c", [current], [])) { Engine = EngineCatalogue.Orsa };
+            var refused = ReadingRegistry.Find("relative-compression")!.Read(asked);
+            Assert.True(refused.IsUnusable, refused.Sentence);
+            return refused;
+        }
+    }
+
+    [Fact]
     public void One_cylinder_has_no_other()
     {
         var (capture, _) = Crank("Twin, 360°", 0, 0);

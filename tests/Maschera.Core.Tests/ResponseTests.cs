@@ -140,6 +140,49 @@ public class ResponseTests
         Assert.Equal(test.Trials.Count, result.Trials.Count);
     }
 
+    [Fact]
+    public void A_measured_command_that_trembles_is_one_all_the_same()
+    {
+        var random = new Random(4);
+        var log = new CommandedValve(3) { Change = -0.6, OtherChange = 0.9 }.Log();
+        var capture = log with
+        {
+            Channels =
+            [
+                .. log.Channels.Select(c =>
+                    c.Name.EndsWith("valve", StringComparison.Ordinal)
+                        ? c with
+                        {
+                            Samples = Array.ConvertAll(c.Samples, v => v + 0.3f * (random.NextSingle() - 0.5f)),
+                            Unit = "%",
+                            Words = null,
+                        }
+                        : c
+                ),
+            ],
+        };
+        Assert.Equal(Read(log).OwnMovement!.Value, Read(capture).OwnMovement!.Value, 0.02);
+        Assert.Equal("responds", Read(capture).Verdict);
+        var guessed = (ResponseResult)new ResponseReading().Read(new ReadingRequest(capture));
+        Assert.EndsWith("valve", guessed.Channels["command"], StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void Columns_that_share_no_time_are_refused_by_name_and_words_are_no_response()
+    {
+        var log = new CommandedValve(3).Log();
+        var command = log.Find("Bypass valve")!;
+        var later = Enumerable.Range(0, command.Time.Count).Select(i => command.Time[i] + 5_000).ToArray();
+        var apart = log with { Channels = [log.Find("Oil pressure")!, command with { Time = TimeAxis.FromStamps(later) }] };
+        var error = Assert.Throws<ReadingException>(() => Read(apart));
+        Assert.Contains("share no time", error.Message, StringComparison.Ordinal);
+        Assert.Contains("'Oil pressure' (", error.Message, StringComparison.Ordinal);
+
+        var told = log.Find("Oil pressure")! with { Words = ["low", "high"] };
+        var result = Read(log with { Channels = [command, told] });
+        Assert.Equal(("unusable", "words"), (result.Verdict, result.Notes[0].Code));
+    }
+
     private static ResponseResult Read(Capture capture, string command = "Bypass valve", params (string Name, string Value)[] options)
     {
         var channels = new Dictionary<string, string> { ["command"] = command, ["response"] = "Oil pressure" };

@@ -28,6 +28,32 @@ public class WheelSpeedsTests
     }
 
     [Theory]
+    [InlineData(0)]
+    [InlineData(3)]
+    public void A_wheel_that_reads_nothing_is_dead_and_makes_no_endless_slide(int wheel)
+    {
+        var log = new FourWheels(5).Log();
+        var still = log with
+        {
+            Channels =
+            [
+                .. log.Channels.Select(c =>
+                    c.Name.StartsWith(FourWheels.Names[wheel].Replace('-', ' '), StringComparison.Ordinal)
+                        ? c with
+                        {
+                            Samples = new float[c.Samples.Length],
+                        }
+                        : c
+                ),
+            ],
+        };
+        var result = Read(still);
+        Assert.Equal("sensor-fault", result.Verdict);
+        Assert.Equal(WheelNames.All[wheel], Assert.Single(result.Faults).Wheel);
+        Assert.All(result.Events, e => Assert.True(double.IsFinite(e.WorstPercent), e.Kind));
+    }
+
+    [Theory]
     [MemberData(nameof(Seeds))]
     public void One_faulty_sensor_is_named_and_nobody_else(int seed)
     {
