@@ -114,7 +114,7 @@ public sealed class RelativeCompressionReading : ReadingOf<RelativeCompressionRe
             syncKind,
             syncCylinder
         );
-        if (result.Positions.Max(p => p.SpreadPercent) > WildSpread)
+        if (result.Positions.Any(p => !(p.SpreadPercent <= WildSpread && double.IsFinite(p.Percent))))
             return draft.Unusable(
                 "unsteady",
                 "The cycles differ too much from one another to compare cylinders. Crank for five seconds without a break, battery charged."
