@@ -36,6 +36,23 @@ public class DecisionTests
     }
 
     [Fact]
+    public void A_sound_picture_clears_nothing_that_its_notes_say_it_can_not_tell()
+    {
+        DecisionResult Noted(string notes) =>
+            Decide("misfire", Misfire + $$""",{"reading":"cylinder-pressure","verdict":"normal","cylinder":2,"notes":[{{notes}}]}""");
+        bool ClearsTheCam(DecisionResult result) => result.RuledOut.Any(r => r is { Fault: "cam-timing-off", By: "cylinder-pressure" });
+        double Leaks(DecisionResult result) =>
+            result.Suspects.Single(s => s is { Fault: "leaking-exhaust-valve", Cylinder: 2 }).Probability;
+        var sure = Noted("");
+        var timing = Noted("""{"code":"shift-unsure","text":"why"}""");
+        var leak = Noted("""{"code":"leak-unsure","text":"why"}""");
+        Assert.True(ClearsTheCam(sure) && ClearsTheCam(leak));
+        Assert.False(ClearsTheCam(timing));
+        Assert.InRange(Leaks(leak) / Leaks(sure), 2, 6);
+        Assert.InRange(Leaks(timing) / Leaks(sure), 0.9, 1.1);
+    }
+
+    [Fact]
     public void Even_compression_rules_out_what_would_have_shown_and_is_not_proposed_again()
     {
         var result = Decide("misfire", Misfire + """,{"reading":"relative-compression","verdict":"even"}""");

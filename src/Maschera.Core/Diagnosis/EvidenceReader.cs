@@ -38,6 +38,14 @@ internal sealed class EvidenceReader(
         "sound",
     ];
 
+    /// <summary>Notes of cylinder pressure, and the verdicts it can't give then.</summary>
+    private static readonly Dictionary<string, string[]> s_untold = new()
+    {
+        ["shift-unknown"] = ["intake-timing", "exhaust-timing", "valve-timing"],
+        ["shift-unsure"] = ["intake-timing", "exhaust-timing", "valve-timing"],
+        ["leak-unsure"] = ["leaks"],
+    };
+
     public IEnumerable<Finding> Read(JsonElement item, string reading, string verdict, HashSet<string> done)
     {
         var key = KeyOf(item, reading);
@@ -82,7 +90,9 @@ internal sealed class EvidenceReader(
         if (s_normal.Contains(verdict))
         {
             var weight = reading == "on-board-tests" ? PassWeight : 1;
-            yield return new(reading, text, false, Together(verdicts), NormalCylinders(item, reading), Weight: weight);
+            var told = Told(item, verdicts);
+            if (told.Count > 0)
+                yield return new(reading, text, false, Together(told), NormalCylinders(item, reading), Weight: weight);
             yield break;
         }
 
@@ -116,6 +126,16 @@ internal sealed class EvidenceReader(
             .Where(s => faults.ContainsKey(s.Key))
             .GroupBy(s => s.Key)
             .ToDictionary(g => g.Key, g => g.Max(s => s.Value));
+
+    /// <summary>The verdicts that a reading without a fault speaks against: not those of which its notes say that it can't tell them.</summary>
+    private static Dictionary<string, Dictionary<string, double>> Told(
+        JsonElement item,
+        IReadOnlyDictionary<string, Dictionary<string, double>> verdicts
+    )
+    {
+        var untold = Items(item, "notes").SelectMany(note => s_untold.GetValueOrDefault(Word(note, "code") ?? "", [])).ToHashSet();
+        return verdicts.Where(v => !untold.Contains(v.Key)).ToDictionary();
+    }
 
     /// <summary>How likely any of the abnormal verdicts would have been.</summary>
     private static Dictionary<string, double> Together(IReadOnlyDictionary<string, Dictionary<string, double>> verdicts) =>

@@ -69,19 +69,6 @@ internal readonly record struct FitError(double Model, double Noise)
 /// </summary>
 internal sealed class GasFitter
 {
-    /// <summary>The allowed error: a share of the tower's swing, and of the pressure above its lowest.</summary>
-    private const double FloorError = 0.002,
-        ShareError = 0.01;
-
-    /// <summary>
-    /// Speed and height of the tower, over the exhaust's pressure, at which areas and the ease of the crank are counted, rpm.
-    /// </summary>
-    private const double Nominal = 800,
-        Tower = 8;
-
-    /// <summary>Below this speed the starter turns the engine and nothing burns, rpm.</summary>
-    private const double FiresFrom = 400;
-
     private const int Iterations = 40;
 
     /// <summary>A fit goes on as long as an iteration gains such a share; one that only gives others a start, the second.</summary>
@@ -126,8 +113,10 @@ internal sealed class GasFitter
         new(0.25, 8, -60, 60), // intake shift
     ];
 
-    private const int Leak = 4,
-        ExhaustShift = 5,
+    private const int Leak = 4;
+
+    /// <summary>Places of the shifts among a cycle's own unknowns.</summary>
+    public const int ExhaustShift = 5,
         IntakeShift = 6;
 
     /// <summary>Engines to start from: valves that flow in proportion, and like an orifice; little and much swing of the speed.</summary>
@@ -144,7 +133,7 @@ internal sealed class GasFitter
     private const double Settled = 0.2,
         Lost = 1;
 
-    private readonly Trace[] _traces;
+    private readonly MeasuredCycle[] _traces;
     private readonly Unknown[] _unknowns;
     private readonly FitBudget _budget;
 
@@ -154,9 +143,9 @@ internal sealed class GasFitter
     /// <param name="swing">How the speed swings where no crank sensor tells.</param>
     /// <param name="budget">What this fit and others work.</param>
     public GasFitter(IReadOnlyList<MeanCycle> cycles, SliderCrank crank, ValveTiming timing, SpeedSwing swing, FitBudget budget)
-        : this([.. cycles.Select(c => new Trace(c, new MotoredCylinder(crank, timing, c.Shut), swing, crank))], budget) { }
+        : this([.. cycles.Select(c => new MeasuredCycle(c, new MotoredCylinder(crank, timing, c.Shut), swing, crank))], budget) { }
 
-    private GasFitter(Trace[] traces, FitBudget budget) =>
+    private GasFitter(MeasuredCycle[] traces, FitBudget budget) =>
         (_traces, _unknowns, _budget) = (traces, [.. s_engine, .. traces.SelectMany(_ => s_capture)], budget);
 
     /// <summary>What the first cycle alone gives, for fits of others together with it to start from.</summary>
@@ -265,154 +254,5 @@ internal sealed class GasFitter
         own[ExhaustShift] += at[Place(0) + ExhaustShift];
         own[IntakeShift] += at[Place(0) + IntakeShift];
         return own;
-    }
-
-    /// <summary>One cycle in shares of its own swing above its own lowest.</summary>
-    private sealed class Trace
-    {
-        private readonly double[] _shares;
-        private readonly double _low,
-            _swing;
-        private readonly MeanCycle _cycle;
-        private readonly MotoredCylinder _cylinder;
-        private readonly SpeedSwing _speeds;
-        private readonly SliderCrank _crank;
-
-        public Trace(MeanCycle cycle, MotoredCylinder cylinder, SpeedSwing speeds, SliderCrank crank)
-        {
-            (_cycle, _cylinder, _speeds, _crank, _low) = (cycle, cylinder, speeds, crank, cycle.Mean.Min());
-            _swing = cycle.Mean.Max() - _low;
-            _shares = Array.ConvertAll(cycle.Mean, p => (p - _low) / _swing);
-            var noise = MeanNoise();
-            Noise = _shares.Average(s => Math.Pow(noise / Allowed(s), 2));
-        }
-
-        /// <summary>Mean square of the noise that is left in the mean cycle, against the allowed error.</summary>
-        public double Noise { get; }
-
-        private static double Allowed(double share) => FloorError + ShareError * share;
-
-        /// <summary>
-        /// Standard deviation of the mean cycle's noise, a share of the swing: by its second differences away from the tower, which no
-        /// course of a cylinder has; of independent values they have a variance of six times theirs.
-        /// </summary>
-        private double MeanNoise()
-        {
-            const int from = 60,
-                apart = 2;
-            var bends = Enumerable
-                .Range(from, CycleFold.Bins - 2 * from - 2 * apart)
-                .Select(i => Math.Abs(_shares[i] - 2 * _shares[i + apart] + _shares[i + 2 * apart]));
-            return 1.4826 * Statistics.Median(bends) / Math.Sqrt(6);
-        }
-
-        public double SpeedRpm => _cycle.SpeedRpm;
-
-        public void Residuals(ReadOnlySpan<double> engine, ReadOnlySpan<double> own, Span<double> left)
-        {
-            var computed = _cylinder.Cycle(State(engine, own, 1));
-            var degrees = Degrees(computed, engine, own);
-            for (var i = 0; i < left.Length; i++)
-                left[i] = (At(computed, degrees[i]) - _shares[i] - own[1]) / Allowed(_shares[i]);
-        }
-
-        public GasFit Result(
-            ReadOnlySpan<double> engine,
-            ReadOnlySpan<double> own,
-            double soundLeak,
-            double leakError,
-            FitError exhaustError,
-            FitError intakeError
-        )
-        {
-            var left = new double[CycleFold.Bins];
-            Residuals(engine, own, left);
-            var angles = Degrees(_cylinder.Cycle(State(engine, own, 1)), engine, own);
-            var state = State(engine, own, _swing);
-            var lost = _cylinder.LostShare(state);
-            return new GasFit(
-                state,
-                _cycle.Shut,
-                own[0],
-                own[1] * _swing - _low,
-                Math.Sqrt(Math.Max(0, left.Average(r => r * r) - Noise)),
-                angles,
-                lost,
-                _cylinder.LostShare(state with { LeakArea = soundLeak / SpeedRpm }),
-                _cylinder.LostShare(state with { LeakArea = state.LeakArea + leakError }) - lost,
-                exhaustError,
-                intakeError
-            );
-        }
-
-        /// <summary>
-        /// Where to begin: the zero of pressure from both flanks of the tower, which follow V^-1.33 whatever offset and
-        /// scale of the sensor; the levels from the strokes; shifts of zero.
-        /// </summary>
-        public double[] Guess()
-        {
-            const int from = 12,
-                to = 80;
-            double[] volumes = new double[to - from],
-                both = new double[to - from],
-                ones = new double[to - from];
-            for (var i = from; i < to; i++)
-            {
-                volumes[i - from] = Math.Pow(_crank.Volume((i + 0.5) * Math.PI / 180), -1.33);
-                both[i - from] = (_shares[i] + _shares[CycleFold.Bins - 1 - i]) / 2;
-                ones[i - from] = -1;
-            }
-
-            var vacuum = Math.Clamp(LeastSquares.Linear([volumes, ones], both)[1], 0.01, 1.5);
-            double Level(int a, int b) => Math.Max(0.01, _shares[a..b].Average() + vacuum);
-            // With the exhaust shut its stroke is a second tower, and tells nothing of the air outside.
-            var intake = Level(430, 500);
-            return
-            [
-                1,
-                vacuum,
-                intake,
-                _cycle.Shut == ShutValve.Exhaust ? Math.Min(Level(230, 330), 2.5 * intake) : Level(230, 330),
-                1e-5,
-                0,
-                0,
-            ];
-        }
-
-        private CylinderState State(ReadOnlySpan<double> engine, ReadOnlySpan<double> own, double scale) =>
-            new()
-            {
-                Intake = own[2] * scale,
-                Exhaust = own[3] * scale,
-                IntakeArea = Math.Exp(engine[0]) * Nominal / _cycle.SpeedRpm,
-                ExhaustArea = Math.Exp(engine[1]) * Nominal / _cycle.SpeedRpm,
-                HeatLoss = engine[2],
-                Exponent = engine[3],
-                LiftPower = engine[4],
-                Near = Math.Exp(engine[5]),
-                LeakArea = own[4],
-                ExhaustShift = own[ExhaustShift],
-                IntakeShift = own[IntakeShift],
-            };
-
-        /// <summary>Degrees after firing TDC of every value: as the crank sensor says, or even in time and worked out.</summary>
-        private double[] Degrees(double[] computed, ReadOnlySpan<double> engine, ReadOnlySpan<double> own)
-        {
-            var lead = own[0];
-            if (_cycle.HasClock)
-                return [.. Enumerable.Range(0, CycleFold.Bins).Select(i => i + 0.5 - lead)];
-            // Pressures count in the exhaust's, which is near the air's: so a sensor's scale makes no difference.
-            var air = _cycle.Shut == ShutValve.Exhaust ? 1 / Tower : own[3];
-            var ease = engine[6] / (Tower * air) * Math.Pow(Nominal / _cycle.SpeedRpm, 2);
-            return _speeds.Degrees(computed, own[2], own[3], -lead, ease, _cycle.SpeedRpm < FiresFrom ? 0 : engine[7], engine[8]);
-        }
-
-        private static double At(double[] cycle, double degrees)
-        {
-            var place = degrees * MotoredCylinder.PerDegree;
-            place -= cycle.Length * Math.Floor(place / cycle.Length);
-            var i = Math.Min((int)place, cycle.Length - 1);
-            return cycle[i] + (place - i) * (cycle[i + 1 == cycle.Length ? 0 : i + 1] - cycle[i]);
-        }
     }
 }

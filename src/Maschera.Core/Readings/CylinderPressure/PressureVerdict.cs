@@ -68,8 +68,8 @@ internal sealed record PressureVerdict(GasFit Own, GasFit? Reference, double? Ex
             return new(
                 "shift-unknown",
                 $"How late the {(Shifts.Exhaust is not null ? "intake " : Shifts.Intake is not null ? "exhaust " : "")}valves come can't be "
-                    + "told from this trace: noise, hum or coarse steps hide it. Capture again with a finer range, the crank sensor on "
-                    + "another channel, or more cycles."
+                    + "told from this trace: noise, hum, coarse steps or an unknown hose hide it. Capture again with a finer range, the "
+                    + "crank sensor on another channel, or more cycles."
             );
 
         string? Told(string valves, double? shift, double error) =>
