@@ -45,12 +45,7 @@ public class DamagedCaptureTests
                 }
             );
         }
-        catch (ReadingException refused)
-        {
-            Assert.Contains("share no time", refused.Message, StringComparison.Ordinal);
-            return;
-        }
-        catch (Exception error)
+        catch (Exception error) when (error is not ReadingException)
         {
             Assert.Fail($"{reading.Kind}, {what}: {error}");
             return;

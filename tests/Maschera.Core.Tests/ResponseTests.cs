@@ -168,15 +168,16 @@ public class ResponseTests
     }
 
     [Fact]
-    public void Columns_that_share_no_time_are_refused_by_name_and_words_are_no_response()
+    public void Columns_that_share_no_time_and_words_are_no_response()
     {
         var log = new CommandedValve(3).Log();
         var command = log.Find("Bypass valve")!;
         var later = Enumerable.Range(0, command.Time.Count).Select(i => command.Time[i] + 5_000).ToArray();
         var apart = log with { Channels = [log.Find("Oil pressure")!, command with { Time = TimeAxis.FromStamps(later) }] };
-        var error = Assert.Throws<ReadingException>(() => Read(apart));
-        Assert.Contains("share no time", error.Message, StringComparison.Ordinal);
-        Assert.Contains("'Oil pressure' (", error.Message, StringComparison.Ordinal);
+        var refused = Read(apart);
+        Assert.Equal(("unusable", "apart"), (refused.Verdict, refused.Notes[0].Code));
+        Assert.Contains("share no time", refused.Sentence, StringComparison.Ordinal);
+        Assert.Contains("'Oil pressure' (", refused.Sentence, StringComparison.Ordinal);
 
         var told = log.Find("Oil pressure")! with { Words = ["low", "high"] };
         var result = Read(log with { Channels = [command, told] });

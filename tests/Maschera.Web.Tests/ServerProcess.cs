@@ -7,6 +7,13 @@ namespace Maschera.Web.Tests;
 /// <summary>Servers and programs run as processes on a data folder of their own; all are gone afterwards, and the folder.</summary>
 public abstract class ServerProcess : IDisposable
 {
+    /// <summary>Styles beside the program, as the client's build leaves them: a report takes them along.</summary>
+    static ServerProcess()
+    {
+        var root = Directory.CreateDirectory(Path.Combine(AppContext.BaseDirectory, "wwwroot")).FullName;
+        File.WriteAllText(Path.Combine(root, "site.css"), "h1 { color: black }");
+    }
+
     protected string Folder { get; } = Directory.CreateTempSubdirectory("maschera").FullName;
     protected List<Process> Running { get; } = [];
 

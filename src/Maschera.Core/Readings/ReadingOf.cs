@@ -48,8 +48,20 @@ public abstract class ReadingOf<TResult> : IReading
             if (request.Options.TryGetValue(option.Name, out var text) && option.Problem(text) is { } problem)
                 throw new ReadingException(problem);
         var sane = SaneValues.Of(request);
-        var result = Make(sane, cancel) with { Reading = Kind, Method = Method };
+        var result = MakeOrSay(sane, cancel) with { Reading = Kind, Method = Method };
         return ReferenceEquals(sane, request) ? result : result with { Notes = [.. result.Notes, SaneValues.Said] };
+    }
+
+    private TResult MakeOrSay(ReadingRequest request, CancellationToken cancel)
+    {
+        try
+        {
+            return Make(request, cancel);
+        }
+        catch (TimesApartException apart)
+        {
+            return Unusable(NoChannels, new Note("apart", apart.Message));
+        }
     }
 
     /// <summary>Makes the reading; the engine is there where it is needed, and every option is of its type.</summary>

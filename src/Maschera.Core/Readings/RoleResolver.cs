@@ -3,11 +3,15 @@ using Maschera.Core.Signals;
 
 namespace Maschera.Core.Readings;
 
+/// <summary>Columns that a reading needs together and that share no time; its message is the note.</summary>
+internal sealed class TimesApartException(string message) : Exception(message);
+
 /// <summary>Gives each role its channel: the one named by the person, else the best guess by name and unit.</summary>
 public static class RoleResolver
 {
     /// <summary>Role to channel for every role that was named or could be guessed, cut to the requested stretch.</summary>
-    /// <exception cref="ReadingException">A named column or role does not exist, or columns share no time.</exception>
+    /// <exception cref="ReadingException">A named column or role does not exist.</exception>
+    /// <exception cref="TimesApartException">Named columns share no time.</exception>
     public static Dictionary<string, Channel> Resolve(IReading reading, ReadingRequest request)
     {
         var found = new Dictionary<string, Channel>();
@@ -45,7 +49,7 @@ public static class RoleResolver
 
     /// <summary>
     /// Columns with times of their own may lie apart: what was guessed is left out where it shares no time with the channel of the
-    /// first role; what was named is refused.
+    /// first role; what was named makes the capture unusable.
     /// </summary>
     private static void LeaveOutOtherTimes(IReading reading, ReadingRequest request, Dictionary<string, Channel> found)
     {
@@ -53,8 +57,8 @@ public static class RoleResolver
             return;
         foreach (var (role, other) in found.Where(f => f.Value.Time.Start > first.Time.End || f.Value.Time.End < first.Time.Start).ToList())
             if (request.Channels.ContainsKey(role))
-                throw new ReadingException(
-                    $"{request.Capture.Name}: '{first.Name}' ({first.Time.Start:0.###} to {first.Time.End:0.###} s) and '{other.Name}' "
+                throw new TimesApartException(
+                    $"'{first.Name}' ({first.Time.Start:0.###} to {first.Time.End:0.###} s) and '{other.Name}' "
                         + $"({other.Time.Start:0.###} to {other.Time.End:0.###} s) share no time. Record them together."
                 );
             else
