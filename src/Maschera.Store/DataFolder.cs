@@ -21,7 +21,10 @@ public sealed class DataFolder
     public const string DatabaseName = "maschera.db";
 
     /// <summary>The workshop's own strengths of evidence, to be edited by hand too; not there while it has none.</summary>
-    public string Corrections => Path.Combine(Root, "likelihoods.txt");
+    public string Corrections => Path.Combine(Root, CorrectionsName);
+
+    /// <summary>Their file's name.</summary>
+    public const string CorrectionsName = "likelihoods.txt";
 
     /// <summary>Uploads that are not imported yet.</summary>
     public string Incoming => Path.Combine(Root, "incoming");

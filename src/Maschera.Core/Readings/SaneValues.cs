@@ -37,7 +37,7 @@ internal static class SaneValues
         };
 
     private static bool HasBeyond(Capture capture) =>
-        capture.Channels.Any(c => c.Samples.AsSpan().ContainsAnyExceptInRange(-Beyond, Beyond) && c.Samples.Any(IsBeyond));
+        capture.Channels.Any(c => c.Samples.AsSpan().ContainsAnyExceptInRange(-Beyond, Beyond) && Array.Exists(c.Samples, IsBeyond));
 
     private static bool IsBeyond(float value) => Math.Abs(value) > Beyond;
 }

@@ -59,10 +59,18 @@ public static class LeastSquares
 
         for (var i = 0; i < n; i++)
             normal[i, i] += ridge * normal[i, i] + double.Epsilon;
-        if (right.Any(v => !double.IsFinite(v)) || normal.Cast<double>().Any(v => !double.IsFinite(v)))
+        if (!Array.TrueForAll(right, double.IsFinite) || !IsFinite(normal))
             return new double[n];
         // Columns that can not be told apart share what they explain: the least solution among those that fit equally well.
         return Solved(normal, right) ?? [.. Symmetric(normal).PseudoInverse() * Vector.Build.Dense(right)];
+    }
+
+    private static bool IsFinite(double[,] matrix)
+    {
+        foreach (var value in matrix)
+            if (!double.IsFinite(value))
+                return false;
+        return true;
     }
 
     /// <summary>

@@ -34,7 +34,7 @@ public static class Backup
         try
         {
             Directory.CreateDirectory(to);
-            Copy(source, file + Part, new DataFolder(dataFolder).Corrections);
+            Copy(source, file + Part, Path.Combine(dataFolder, DataFolder.CorrectionsName));
             var found = DataCheck.Of(file + Part, Sample);
             if (!found.IsSound)
                 throw new UpkeepException($"The backup is not kept, for what it holds is damaged. {found.Problems[0]}");
@@ -90,7 +90,7 @@ public static class Backup
     private static void PutCorrections(DataFolder data, string stamp, string? text)
     {
         if (File.Exists(data.Corrections))
-            File.Move(data.Corrections, Path.Combine(data.Root, $"{stamp}-{Path.GetFileName(data.Corrections)}"));
+            File.Move(data.Corrections, Path.Combine(data.Root, $"{stamp}-{DataFolder.CorrectionsName}"));
         if (text is not null)
             File.WriteAllText(data.Corrections, text);
     }

@@ -293,18 +293,13 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
             shifts,
             From(shifts.Against, engine)
         );
-        var verdict = judged.Verdict(
-            running ? LeakFrom : LeakCranking,
-            running ? LeakAlone : LeakAloneCranking,
-            RestrictedFrom,
-            RestrictedAlone,
-            CylinderChoice.Unlike
-        );
+        var (leakFrom, leakAlone) = running ? (LeakFrom, LeakAlone) : (LeakCranking, LeakAloneCranking);
+        var verdict = judged.Verdict(leakFrom, leakAlone, RestrictedFrom, RestrictedAlone, CylinderChoice.Unlike);
         var expected = PressureCourses.Expected(own, crank, engine);
         PressureDoubts.Add(cycles, courses, own, fitted.ReferenceFit, running, notes);
         if (verdict is "normal" or "differs" or "intake-timing" or "exhaust-timing" && judged.Unsure() is { } unsure)
             notes.Add(unsure);
-        if (judged.UnsureLeak(running ? LeakFrom : LeakCranking, running ? LeakAlone : LeakAloneCranking) is { } leak)
+        if (judged.UnsureLeak(leakFrom, leakAlone) is { } leak)
             notes.Add(leak);
         var result = new CylinderPressureResult
         {

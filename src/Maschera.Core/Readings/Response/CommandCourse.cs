@@ -65,25 +65,26 @@ internal static partial class CommandCourse
         if (known.Length == 0)
             return false;
         var range = known.Max() - known.Min();
-        return IsFew(Levels(known, 0).Count, known.Length)
-            || mayTremble
-                && Levels(known, StepShare * range) is var levels
-                && IsFew(levels.Count, known.Length)
-                && Statistics.Median(levels.Select(l => Statistics.StandardDeviation([.. l]))) < TrembleShare * range;
+        if (IsFew(Levels(known, 0).Count(), known.Length))
+            return true;
+        if (!mayTremble || !IsFew(Levels(known, StepShare * range).Count(), known.Length))
+            return false;
+        var trembles = Levels(known, StepShare * range).Select(l => Statistics.StandardDeviation([.. known[l].Select(v => (double)v)]));
+        return Statistics.Median(trembles) < TrembleShare * range;
     }
 
     private static bool IsFew(int levels, int samples) => levels > 1 && levels - 1 <= Math.Max(2, samples / 20);
 
     /// <summary>Runs of values that stay within a distance of their first.</summary>
-    private static List<List<double>> Levels(float[] values, float distance)
+    private static IEnumerable<Range> Levels(float[] values, float distance)
     {
-        List<List<double>> levels = [];
-        foreach (var value in values)
-            if (levels.Count == 0 || Math.Abs(value - levels[^1][0]) > distance)
-                levels.Add([value]);
-            else
-                levels[^1].Add(value);
-        return levels;
+        var first = 0;
+        for (var i = 1; i <= values.Length; i++)
+            if (i == values.Length || Math.Abs(values[i] - values[first]) > distance)
+            {
+                yield return first..i;
+                first = i;
+            }
     }
 
     /// <summary>The command itself, or the means of a fast one, so that a train of pulses counts by its duty.</summary>
