@@ -72,6 +72,78 @@ public class PlausibilityTests
     }
 
     [Fact]
+    public void A_throttle_that_stands_with_the_foot_is_sound_while_the_engine_runs_up()
+    {
+        for (var seed = 1; seed <= 12; seed++)
+        {
+            // The foot stands for seven seconds of every eight; speed goes on climbing.
+            var drive = Spoilt(LogMaker.Drive(seed), "Accelerator pedal", (t, v) => Stairs(t, seed));
+            var throttle = drive.Find("Accelerator pedal")! with { Name = "Throttle", Unit = "%" };
+            var result = Read(drive with { Channels = [.. drive.Channels, throttle.Scaled(0.8f)] }, []);
+            Assert.DoesNotContain(result.Findings, f => f.Kind == "flat" && f.Channel == "Throttle");
+        }
+    }
+
+    private static double Stairs(double t, int seed) => 10 * (((int)(t / 8) * 7 + seed) % 9);
+
+    [Theory]
+    [InlineData(0.62)]
+    [InlineData(0.8)]
+    [InlineData(1.25)]
+    public void Sensors_that_change_by_one_factor_share_a_supply_that_does(double factor)
+    {
+        string[] names = ["Throttle sensor signal", "Fuel pressure signal", "Manifold sensor signal"];
+        for (var seed = 1; seed <= 8; seed++)
+        {
+            var (from, to) = (41.0 + seed, 62.0 + seed);
+            var drive = LogMaker.Drive(seed);
+            var air = drive.Find("Manifold pressure")!;
+            var third = air with { Name = names[2], Unit = "V", Samples = [.. air.Samples.Select(v => 0.3f + 0.03f * v)] };
+            var log = drive with { Channels = [.. drive.Channels, third] };
+            var fed = names.ToDictionary(n => n, _ => 5.0);
+            Assert.Equal("plausible", Read(log, fed).Verdict);
+            foreach (var name in names)
+                log = Spoilt(log, name, (t, v) => t >= from && t <= to ? v * factor : v);
+            var hit = Assert.Single(Read(log, fed).Findings, f => f.Kind == "shared-supply");
+            Assert.Equal(names.Order(), hit.Channels.Order());
+            Assert.InRange(hit.From, from - 0.2, from + 0.2);
+            Assert.InRange(hit.To, to - 0.2, to + 0.2);
+            Assert.Contains(Enumerable.Range(-3, 7), off => hit.Text.Contains($"{100 * factor + off:0} %", StringComparison.Ordinal));
+        }
+    }
+
+    [Theory]
+    [InlineData("Sensor reference", 4.3, true)]
+    [InlineData("Sensor supply 5V", 5.4, true)]
+    [InlineData("Sensor reference", 4.85, false)]
+    [InlineData("Fuel supply pressure signal", 2.6, false)]
+    public void A_supply_off_its_level_is_named_with_what_it_reads(string name, double level, bool isOff)
+    {
+        var time = TimeAxis.Uniform(0, 0.1, 400);
+        var random = new Random(2);
+        var samples = Enumerable.Range(0, 400).Select(_ => (float)(level + 0.01 * (random.NextDouble() - 0.5))).ToArray();
+        var result = Read(new Capture("supply", [new Channel(name, "V", time, samples)], []), new() { [name] = 5 });
+        Assert.Equal(isOff ? "implausible" : "plausible", result.Verdict);
+        if (isOff)
+            Assert.Contains(
+                level.ToString("0.##", System.Globalization.CultureInfo.InvariantCulture),
+                result.Sentence,
+                StringComparison.Ordinal
+            );
+    }
+
+    private static Capture Spoilt(Capture log, string name, Func<double, double, double> value) =>
+        log with
+        {
+            Channels =
+            [
+                .. log.Channels.Select(c =>
+                    c.Name == name ? c with { Samples = [.. c.Samples.Select((v, i) => (float)value(c.Time[i], v))] } : c
+                ),
+            ],
+        };
+
+    [Fact]
     public void Contradictions_between_conditions_are_named()
     {
         var engineOff = Read(LogMaker.Drive(3, (name, t, value) => name == "Manifold pressure" && t < 6 ? 74 : value, keyOnFor: 6), []);

@@ -20,6 +20,13 @@ internal static class FlatCheck
         LeastTogetherLong = 0.45,
         LongSeconds = 15;
 
+    /// <summary>A driver that goes with it so well leads it, and by so much better than another.</summary>
+    private const double Leads = 0.8,
+        Clearly = 0.03;
+
+    /// <summary>Within this share of its range from the lowest and highest values lies a stop.</summary>
+    private const double AtStop = 0.02;
+
     /// <summary>A chance smaller than this that a live value repeats itself so often.</summary>
     private const double LeastChance = 1e-6;
 
@@ -70,11 +77,18 @@ internal static class FlatCheck
         // At its stop a throttle stands while the engine runs down; only the foot has to move it.
         var together = to - from < LongSeconds ? LeastTogether : LeastTogetherLong;
         var stop = !stands && IsStop(channel, channel.Samples[first], first, last);
-        return drivers.FirstOrDefault(d =>
-            (!stop || d.Is(KnownQuantities.Pedal))
-            && MovesWithin(d, from, to)
-            && (stands ? channel.Quantity is not null && !IsNearIdle(d, from, to) : Math.Abs(Together(channel, d, from, to)) > together)
-        );
+        var likely = drivers.Where(d => d.Is(KnownQuantities.Pedal) || !stop && !channel.Is(KnownQuantities.Throttle)).ToList();
+        if (stands)
+            return likely.FirstOrDefault(d => MovesWithin(d, from, to) && channel.Quantity is not null && !IsNearIdle(d, from, to));
+        var going = likely.Select(d => (Driver: d, Together: Math.Abs(Together(channel, d, from, to)))).ToList();
+        // Engine speed runs on by itself: where the foot, which it goes with best, stands, so may a sensor.
+        var leader = going.Where(g => g.Together > Leads).OrderByDescending(g => g.Together).FirstOrDefault();
+        var leaderStands = leader.Driver is not null && !MovesWithin(leader.Driver, from, to);
+        return going
+            .FirstOrDefault(g =>
+                g.Together > together && MovesWithin(g.Driver, from, to) && !(leaderStands && g.Together < leader.Together - Clearly)
+            )
+            .Driver;
     }
 
     private static bool MovesWithin(Watched driver, double from, double to)
@@ -112,7 +126,8 @@ internal static class FlatCheck
     /// <summary>True for a value it rests at elsewhere too, at the end of its range: a stop.</summary>
     private static bool IsStop(Watched channel, float value, int first, int last)
     {
-        if (value > channel.Quantile(0.02) && value < channel.Quantile(0.98))
+        var near = AtStop * channel.Range;
+        if (value > channel.Quantile(0.02) + near && value < channel.Quantile(0.98) - near)
             return false;
         return channel.Runs(i => channel.Samples[i] == value && (i < first || i > last)).Any(r => r.Last - r.First >= 4);
     }

@@ -49,7 +49,7 @@ public sealed class PlausibilityReading : ReadingOf<PlausibilityResult>
         var findings = new List<Finding>();
         foreach (
             var check in (Func<IReadOnlyList<Watched>, IEnumerable<Finding>>[])
-                [RailCheck.Find, ValueCheck.Find, FlatCheck.Find, SpikeCheck.Find, DropoutCheck.Find, ConditionCheck.Find]
+                [RailCheck.Find, SupplyCheck.Find, ValueCheck.Find, FlatCheck.Find, SpikeCheck.Find, DropoutCheck.Find, ConditionCheck.Find]
         )
         {
             cancel.ThrowIfCancellationRequested();
