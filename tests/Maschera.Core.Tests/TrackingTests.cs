@@ -169,6 +169,71 @@ public class TrackingTests
         );
     }
 
+    [Theory]
+    [InlineData(0.8, 0.3)]
+    [InlineData(1.5, 0.5)]
+    public void What_runs_behind_a_desired_value_that_glides_does_not_oscillate(double glide, double lag)
+    {
+        double Desired(double t) =>
+            20 + 40 * (Triangle(t, glide) - Triangle(t - 12, glide) + Triangle(t - 24, glide) - Triangle(t - 36, glide));
+        var result = Read(Pair(48, Desired, Lagging(Desired, lag)));
+        Assert.True(result.Verdict == "tracks", result.Sentence);
+        Assert.Empty(result.Steps);
+        Assert.Contains(result.Notes, n => n.Code == "behind");
+        var swinging = Read(Pair(48, Desired, t => Lagging(Desired, 0.1)(t) + 14 * Math.Sin(3 * t)));
+        Assert.Equal("oscillates", swinging.Verdict);
+    }
+
+    [Fact]
+    public void Few_half_swings_on_each_short_plateau_oscillate_where_they_keep_their_height()
+    {
+        double Desired(double t) => (int)(t / 6) % 2 == 0 ? 50 : 80;
+        var result = Read(Pair(48, Desired, t => Desired(t) + 15 * Math.Sin(2 * Math.PI * t / 2.8)));
+        Assert.True(result.Verdict == "oscillates", result.Sentence);
+        var dying = Read(Pair(48, Desired, t => Desired(t) + 15 * Math.Exp(-t % 6 / 1.2) * Math.Sin(2 * Math.PI * t / 2.8)));
+        Assert.NotEqual("oscillates", dying.Verdict);
+    }
+
+    [Theory]
+    [InlineData(4, "below", null)]
+    [InlineData(1, "tracks", "short-step")]
+    [InlineData(0, "tracks", null)]
+    public void Demands_that_are_never_reached_are_named_although_the_others_are(int high, string verdict, string? note)
+    {
+        double Desired(double t) =>
+            (int)(t / 6) % 2 == 0 ? 50
+            : (int)(t / 12) < high ? 120
+            : 80;
+        var result = Read(Pair(96, Desired, t => Math.Min(Lagging(Desired, 0.2)(t), 90)));
+        Assert.Equal(verdict, result.Verdict);
+        Assert.Equal(note is not null, result.Notes.Any(n => n.Code == "short-step"));
+        if (high > 0)
+            Assert.Contains(high > 1 ? "4 of 15 steps" : "never reaches 120", result.Sentence, StringComparison.Ordinal);
+    }
+
+    /// <summary>From 0 to 1 within a glide of so many seconds from time 3 on.</summary>
+    private static double Triangle(double t, double glide) => Math.Clamp((t - 3) / glide, 0, 1);
+
+    /// <summary>The desired value a fifth of a second ago, through a lag of the first order.</summary>
+    private static Func<double, double> Lagging(Func<double, double> desired, double lag) =>
+        t =>
+            Enumerable.Range(0, 100).Sum(i => desired(t - 0.2 - 0.05 * lag * i) * (1 - Math.Exp(-0.05)) * Math.Exp(-0.05 * i))
+            / (1 - Math.Exp(-5));
+
+    private static Capture Pair(double seconds, Func<double, double> desired, Func<double, double> actual)
+    {
+        var random = new Random(4);
+        var time = TimeAxis.Uniform(0, 0.05, (int)(seconds / 0.05));
+        Channel Of(string name, Func<double, double> value, double noise) =>
+            new(
+                name,
+                "%",
+                time,
+                [.. Enumerable.Range(0, time.Count).Select(i => (float)(value(time[i]) + noise * (random.NextDouble() - 0.5)))]
+            );
+        return new Capture("pair.csv", [Of("Flap desired", desired, 0), Of("Flap actual", actual, 0.4)], []);
+    }
+
     [Fact]
     public void Too_little_is_refused()
     {

@@ -18,8 +18,23 @@ internal sealed class TrackFacts
     private const double HalfSwing = 0.4,
         LeastKept = 0.55;
 
+    /// <summary>On a plateau with few half swings, so many have to be there, and the last keep so much of the first.</summary>
+    private const int FewTurns = 3;
+    private const double KeptOfFew = 0.75;
+
+    /// <summary>On its way still, and so no end that is never reached: an error that shrinks to this share within the last two fifths.</summary>
+    private const double StillMoving = 0.8;
+
+    /// <summary>What desired did within this time, s, and so many times the time actual runs behind, it may still be on its way to.</summary>
+    private const double Just = 2,
+        LagsToRest = 3;
+
+    /// <summary>Share of the steps that end short on one side from which that is the verdict.</summary>
+    private const double EndShort = 0.25;
+
     private readonly IReadOnlyList<TrackedStep> _steps;
     private readonly TrackPoint[] _course;
+    private readonly int _behind;
 
     public TrackFacts(Channel desired, Channel actual, TrackPoint[] course, IReadOnlyList<TrackedStep> steps, double riseLimit)
     {
@@ -36,7 +51,9 @@ internal sealed class TrackFacts
                 ? Statistics.Mean(Judged.Select(p => p.Actual - p.Desired).ToArray())
                 : Statistics.Median(Judged.Select(p => p.Actual - p.Desired));
         Breaches = Outside(course, riseLimit);
+        _behind = steps.Count == 0 ? Behind() : 0;
         Oscillates = AreSwinging();
+        Short = [.. steps.Where(EndsShort)];
     }
 
     public TrackPoint[] Judged { get; }
@@ -48,6 +65,15 @@ internal sealed class TrackFacts
     public bool Oscillates { get; }
     public IReadOnlyList<Breach> Breaches { get; }
     public int Steps => _steps.Count;
+
+    /// <summary>Seconds by which actual runs behind a desired value without steps; null where it can't be told or is none.</summary>
+    public double? BehindSeconds => _behind > 0 ? _behind * Step : null;
+
+    /// <summary>Steps at whose end actual stands outside of the band and comes no nearer.</summary>
+    public IReadOnlyList<TrackedStep> Short { get; }
+
+    /// <summary>True where single steps end short while the whole lies inside of the band most of the time.</summary>
+    public bool IsShortOnly => ShortSide() != 0 && Below <= OneSided && Above <= OneSided;
 
     /// <summary>The largest distance on one side (1 above, −1 below): of the stretches listed, else of what is judged.</summary>
     public double Worst(int side)
@@ -117,24 +143,50 @@ internal sealed class TrackFacts
     private bool KeepsSwinging(double from, double to)
     {
         var tops = Tops(from, to);
-        if (tops.Count <= LeastTurns)
+        if (tops.Count < FewTurns)
             return false;
+        if (tops.Count <= LeastTurns)
+            return tops.All(t => Math.Abs(t) > 1) && Math.Abs(tops[^1]) > KeptOfFew * Math.Abs(tops[0]);
         double Side(int sign) => Statistics.Median(tops.Where(t => Math.Sign(t) == sign).Select(Math.Abs));
         return Math.Max(Side(1), Side(-1)) > 1 && Swing(tops.TakeLast(4)) > LeastKept * Swing(tops.Take(4));
+    }
+
+    /// <summary>Outside of the band over the last two fifths, and no nearer in their second half than in their first.</summary>
+    private bool EndsShort(TrackedStep step)
+    {
+        if (step is not { SettleSeconds: null, SteadyError: { } error })
+            return false;
+        var late = _course.Where(p => p.Seconds >= step.From + 0.6 * (step.To - step.From) && p.Seconds < step.To).ToArray();
+        if (late.Length < 4 || !(Math.Abs(error) > late[^1].Band))
+            return false;
+        double Error(IEnumerable<TrackPoint> part) => part.Average(p => Math.Abs(p.Actual - step.End));
+        return Error(late.Skip(late.Length / 2)) > StillMoving * Error(late.Take(late.Length / 2));
+    }
+
+    /// <summary>The side (1 above, −1 below) on which the steps that end short all end; 0 where there are too few or they differ.</summary>
+    private int ShortSide()
+    {
+        if (Short.Count < 2 || Short.Count < EndShort * _steps.Count)
+            return 0;
+        var sides = Short.Select(s => Math.Sign(s.SteadyError!.Value)).Distinct().ToArray();
+        return sides is [var side] ? side : 0;
     }
 
     private static double Swing(IEnumerable<double> tops) => tops.Average(Math.Abs);
 
     /// <summary>
-    /// The furthest of each half swing from desired, in bands; a half swing begins clear of desired on its other side.
+    /// The furthest of each half swing from desired, in bands; a half swing begins clear of desired on its other side. Without steps,
+    /// what lies no further from desired than that has just moved is on its way, and no swing.
     /// </summary>
     private List<double> Tops(double from, double to)
     {
         var tops = new List<double>();
-        foreach (var p in _course.Where(p => p.Seconds >= from && p.Seconds < to))
+        for (var i = 0; i < _course.Length; i++)
         {
-            var off = (p.Actual - p.Desired) / p.Band;
-            if (!(Math.Abs(off) > HalfSwing))
+            if (_course[i].Seconds < from || _course[i].Seconds >= to)
+                continue;
+            var off = (_course[i].Actual - _course[i].Desired) / _course[i].Band;
+            if (!(Math.Abs(off) > HalfSwing) || _steps.Count == 0 && IsOnItsWay(i))
                 continue;
             if (tops.Count == 0 || Math.Sign(tops[^1]) != Math.Sign(off))
                 tops.Add(off);
@@ -144,6 +196,32 @@ internal sealed class TrackFacts
 
         return tops;
     }
+
+    private bool IsOnItsWay(int at)
+    {
+        double low = _course[at].Desired,
+            high = low;
+        for (var i = at - 1; i >= 0 && _course[i].Seconds > _course[at].Seconds - Just - LagsToRest * _behind * Step; i--)
+            (low, high) = (Math.Min(low, _course[i].Desired), Math.Max(high, _course[i].Desired));
+        return high - low + HalfSwing * _course[at].Band >= Math.Abs(_course[at].Actual - _course[at].Desired);
+    }
+
+    /// <summary>
+    /// Samples by which actual runs behind a desired value that moves without steps: where its mean distance from desired as it was
+    /// before is least; 0 where that explains little of it.
+    /// </summary>
+    private int Behind()
+    {
+        const double most = 5,
+            explains = 0.6;
+        double Distance(int lag) =>
+            Enumerable.Range(lag, _course.Length - lag).Average(i => Math.Abs(_course[i].Actual - _course[i - lag].Desired));
+        var lags = (int)Math.Min(most / Step, _course.Length / 5);
+        var best = Enumerable.Range(0, lags + 1).MinBy(Distance);
+        return best > 1 && Distance(best) < explains * Distance(0) ? best : 0;
+    }
+
+    private double Step => (_course[^1].Seconds - _course[0].Seconds) / (_course.Length - 1);
 
     /// <summary>The verdict, the worst that is true first.</summary>
     public string Verdict(double riseLimit, double overshootLimit)
@@ -156,6 +234,8 @@ internal sealed class TrackFacts
             return "below";
         if (Above > OneSided && Above > 3 * Below)
             return "above";
+        if (ShortSide() is var side and not 0)
+            return side < 0 ? "below" : "above";
         if (IsSlow(riseLimit))
             return "slow";
         if (Largest(s => s.OvershootPercent) > overshootLimit)

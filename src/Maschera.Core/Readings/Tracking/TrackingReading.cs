@@ -138,7 +138,7 @@ public sealed class TrackingReading : ReadingOf<TrackingResult>
         {
             Verdict = verdict,
             Sentence = Sentence(verdict, facts, desired, actual),
-            Notes = Notes(facts, band),
+            Notes = Notes(facts, band, desired.Unit),
             Channels = RoleResolver.Names(channels),
             Span = new Stretch(course[0].Seconds, course[^1].Seconds),
             InsideBandPercent = 100.0 * course.Count(p => Math.Abs(p.Actual - p.Desired) <= p.Band) / course.Length,
@@ -161,7 +161,12 @@ public sealed class TrackingReading : ReadingOf<TrackingResult>
         var rise = f.Sided(s => s.RiseSeconds) is { } r ? $", a typical rise of {r:0.0#} s" : "";
         return verdict switch
         {
+            "tracks" when f.Short is [var one] =>
+                $"{who} follows what is desired{rise}, but never reaches {Said(one.End)} at {one.From:0.#} s.",
             "tracks" => $"{who} follows what is desired{rise}.",
+            "below" or "above" when f.IsShortOnly =>
+                $"{who} ends {(verdict == "below" ? "short of" : "beyond")} desired on {f.Short.Count} of "
+                    + $"{f.Steps} steps, by {Said(f.Short.Max(s => Math.Abs(s.SteadyError!.Value)))} at worst, and reaches it on the others.",
             "below" => $"{who} stays below desired, by {Said(f.Worst(-1))} at worst.",
             "above" => $"{who} stays above desired, by {Said(f.Worst(1))} at worst.",
             "stuck" => $"{who} does not move while desired does.",
@@ -171,7 +176,7 @@ public sealed class TrackingReading : ReadingOf<TrackingResult>
         };
     }
 
-    private static List<Note> Notes(TrackFacts f, TrackBand band)
+    private static List<Note> Notes(TrackFacts f, TrackBand band, string unit)
     {
         List<Note> notes = [];
         if (f.Steps == 0)
@@ -181,8 +186,18 @@ public sealed class TrackingReading : ReadingOf<TrackingResult>
                     "Desired makes no clear step here, so rise, delay and overshoot can't be told: log a stretch in which it jumps."
                 )
             );
-        else if (f.Steps < 3)
+        if (f.BehindSeconds is { } behind)
+            notes.Add(new("behind", $"Actual runs about {behind:0.0#} s behind desired."));
+        if (f.Steps is 1 or 2)
             notes.Add(new("few-steps", $"Only {f.Steps} step{(f.Steps == 1 ? "" : "s")}: log more for a safer figure."));
+        if (f.Short is [var one] && !f.Oscillates)
+            notes.Add(
+                new(
+                    "short-step",
+                    $"The step to {one.End:0.##} {unit} at {one.From:0.#} s is never reached, actual ends {Math.Abs(one.SteadyError!.Value):0.##} "
+                        + $"{unit} off: log that demand again."
+                )
+            );
         if (band.Channel is not null)
             notes.Add(new("band-channel", $"The band follows {band.Channel.Name}."));
         return notes;
