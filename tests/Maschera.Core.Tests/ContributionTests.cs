@@ -8,12 +8,15 @@ namespace Maschera.Core.Tests;
 /// <summary>The vehicle's own balance of cylinders, at every level it may stand, settled or still being learned.</summary>
 public class ContributionTests
 {
-    private static readonly Engine s_six = new()
-    {
-        Name = "six",
-        Cylinders = 6,
-        FiringOrder = [1, 5, 3, 6, 2, 4],
-    };
+    private static readonly Engine s_six = Of(6);
+
+    private static Engine Of(int cylinders) =>
+        new()
+        {
+            Name = $"{cylinders}",
+            Cylinders = cylinders,
+            FiringOrder = [.. Enumerable.Range(1, cylinders)],
+        };
 
     [Theory]
     [InlineData("Cyl {0} torque share", "%", 100, 1.5, -30)]
@@ -54,6 +57,42 @@ public class ContributionTests
             var result = Read(Log(seed, "Cylinder {0} balance", unit, level, noise, cylinder => _ => own[cylinder - 1]));
             Assert.True(result.Verdict == "even", $"seed {seed}: {result.Sentence}");
         }
+    }
+
+    [Theory]
+    [InlineData(3)]
+    [InlineData(4)]
+    [InlineData(5)]
+    [InlineData(6)]
+    [InlineData(8)]
+    [InlineData(12)]
+    public void Few_cylinders_that_lie_together_by_chance_make_none_odd(int cylinders)
+    {
+        const int tries = 200;
+        var (accused, found) = (0, 0);
+        for (var seed = 0; seed < tries; seed++)
+        {
+            var random = new Random(seed);
+            var own = Enumerable.Range(0, cylinders).Select(_ => 0.1 * Normal(random)).ToArray();
+            var sound = Read(Log(seed, "Cyl {0} correction", "mg/st", 0, 0.1, c => _ => own[c - 1], 20, cylinders), Of(cylinders));
+            accused += sound.Cylinders.Count(c => c.IsOdd);
+            own[seed % cylinders] += 2;
+            var weak = Read(Log(seed, "Cyl {0} correction", "mg/st", 0, 0.1, c => _ => own[c - 1], 20, cylinders), Of(cylinders));
+            if (weak.Cylinders.Where(c => c.IsOdd).Select(c => c.Cylinder).SequenceEqual([1 + seed % cylinders]))
+                found++;
+        }
+
+        Assert.True(accused < 0.08 * tries, $"{accused} sound cylinders called odd in {tries} logs");
+        Assert.True(found > 0.96 * tries, $"{found} of {tries} weak ones found alone");
+    }
+
+    [Fact]
+    public void A_cylinder_close_to_odd_is_a_doubt()
+    {
+        double[] own = [0.05, -0.1, 0.1, -0.05, 0.02, 0.5];
+        var result = Read(Log(4, "Cyl {0} correction", "mg/st", 0, 0.02, cylinder => _ => own[cylinder - 1]));
+        Assert.Equal("even", result.Verdict);
+        Assert.Contains("Cylinder 6", result.Notes.Single(n => n.Code == "close").Text, StringComparison.Ordinal);
     }
 
     [Fact]
@@ -105,8 +144,8 @@ public class ContributionTests
         Assert.All(result.Channels.Values, name => Assert.StartsWith("Cyl ", name, StringComparison.Ordinal));
     }
 
-    private static ContributionResult Read(Capture log) =>
-        (ContributionResult)new ContributionReading().Read(new ReadingRequest(log) { Engine = s_six });
+    private static ContributionResult Read(Capture log, Engine? engine = null) =>
+        (ContributionResult)new ContributionReading().Read(new ReadingRequest(log) { Engine = engine ?? s_six });
 
     private static Capture Log(
         int seed,
@@ -115,7 +154,8 @@ public class ContributionTests
         double level,
         double noise,
         Func<int, Func<double, double>> off,
-        double seconds = 60
+        double seconds = 60,
+        int cylinders = 6
     )
     {
         var random = new Random(seed);
@@ -131,7 +171,7 @@ public class ContributionTests
             );
         }
 
-        return new Capture("balance.csv", [.. Enumerable.Range(1, 6).Select(Made)], []);
+        return new Capture("balance.csv", [.. Enumerable.Range(1, cylinders).Select(Made)], []);
     }
 
     private static double Normal(Random random) =>

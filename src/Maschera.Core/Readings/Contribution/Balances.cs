@@ -5,8 +5,14 @@ namespace Maschera.Core.Readings.Contribution;
 /// <summary>Judges each cylinder's logged balance against the others'.</summary>
 internal static class Balances
 {
-    /// <summary>A cylinder stands out from so many times the scatter of the others.</summary>
+    /// <summary>A cylinder stands out from so many times the scatter of the others, from more where there are few to tell it by.</summary>
     private const double Clear = 4;
+
+    /// <summary>
+    /// What the inner two thirds of 4, 5, 6… normal values, about their median, fall short of their standard deviation by: the mean of
+    /// 40,000 draws each. With two or three values all count, which fall short by less.
+    /// </summary>
+    private static readonly double[] s_innerToWhole = [1.25, 1.13, 1.68, 1.5, 1.91, 1.75, 1.64, 1.9, 1.79, 1.69, 1.9, 1.81, 1.74, 1.9];
 
     /// <summary>
     /// What the module's figures of sound cylinders are taken to scatter by at least: a share of the largest distance, so that
@@ -14,6 +20,9 @@ internal static class Balances
     /// </summary>
     private const double OfTheLargest = 0.08,
         OfTheLevel = 0.012;
+
+    /// <summary>From this share of what makes it odd a cylinder is close to it.</summary>
+    private const double CloseTo = 0.75;
 
     /// <summary>A figure still moves where its last third lies so many times its spread from its first.</summary>
     private const double Moves = 2;
@@ -36,6 +45,7 @@ internal static class Balances
                     return new CylinderBalance(course.Cylinder, course.Value, course.Spread, higherIsWeak ? off : -off, isOdd || isLate)
                     {
                         IsLearning = isLate,
+                        IsClose = !isOdd && !isLate && StandsOut(course, others, c => c.Value, c => c.Spread, CloseTo),
                     };
                 })
                 .OrderBy(b => b.Cylinder),
@@ -64,13 +74,35 @@ internal static class Balances
     /// <summary>The standard deviation that the inner half of the values tells of.</summary>
     private static double Spread(double[] sorted) => Statistics.InnerScatter(sorted);
 
-    private static bool StandsOut(Course course, List<Course> others, Func<Course, double> value, Func<Course, double> spread)
+    private static bool StandsOut(
+        Course course,
+        List<Course> others,
+        Func<Course, double> value,
+        Func<Course, double> spread,
+        double share = 1
+    )
     {
         var usual = Statistics.Median(others.Select(value));
-        var scatter = Statistics.Scatter(others.Select(value), usual);
+        var scatter = Math.Max(Scatter([.. others.Select(value)], usual), 0.5 * others.Average(spread));
         var largest = others.Append(course).Max(o => Math.Abs(value(o) - usual));
         var least = Math.Max(OfTheLargest * largest, Math.Abs(usual) > largest ? OfTheLevel * Math.Abs(usual) : 0);
         var off = Math.Abs(value(course) - usual);
-        return off > Clear * Math.Max(Math.Max(scatter, 0.5 * others.Average(spread)), least) && off > 2 * spread(course);
+        var clear = Math.Max(Clear * (1 + 1.0 / others.Count) * scatter, Clear * least);
+        return off > share * clear && off > 2 * spread(course);
+    }
+
+    /// <summary>
+    /// The larger of two estimates: the median distance from the centre, and the inner two thirds. A few values lie together by chance
+    /// too often for one. Of two or three values none can be left out.
+    /// </summary>
+    private static double Scatter(double[] values, double centre)
+    {
+        const int few = 3;
+        var fallsShort = s_innerToWhole[Math.Min(values.Length, 15) - 2];
+        if (values.Length <= few)
+            return Statistics.StandardDeviation(values) * fallsShort;
+        var away = Statistics.Sorted(values.Select(v => Math.Abs(v - centre)));
+        var inner = away[..^(away.Length / 3)];
+        return Math.Max(Statistics.Scatter(values, centre), Math.Sqrt(inner.Sum(d => d * d) / (inner.Length - 1)) * fallsShort);
     }
 }

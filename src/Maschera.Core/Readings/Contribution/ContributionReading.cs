@@ -17,6 +17,10 @@ public sealed record CylinderBalance(int Cylinder, double Value, double Spread, 
     /// <summary>True where it still moves away at the end of the log.</summary>
     [JsonIgnore]
     public bool IsLearning { get; init; }
+
+    /// <summary>True where it lies apart, but not clear enough of the others' scatter to be called odd.</summary>
+    [JsonIgnore]
+    public bool IsClose { get; init; }
 }
 
 /// <summary>Contribution or balance of each cylinder as the vehicle logs it.</summary>
@@ -152,6 +156,14 @@ public sealed partial class ContributionReading : ReadingOf<ContributionResult>
                     "still-learning",
                     $"Cylinder {string.Join(", ", learning)} still moves at the end of the log: the module has not finished balancing. "
                         + "Log half a minute longer for the figure."
+                )
+            );
+        if (balances.Where(b => b.IsClose).ToList() is { Count: > 0 } close)
+            notes.Add(
+                new Note(
+                    "close",
+                    $"Cylinder {string.Join(", ", close.Select(c => c.Cylinder))} lies apart, but not clear of how much the others "
+                        + "differ: log again, or check it another way, before it counts as sound or as odd."
                 )
             );
         var odd = balances.Where(b => b.IsOdd).OrderByDescending(b => Math.Abs(b.Weak)).ToList();
