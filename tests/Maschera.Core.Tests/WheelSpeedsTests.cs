@@ -97,6 +97,38 @@ public class WheelSpeedsTests
         }
     }
 
+    [Theory]
+    [MemberData(nameof(Seeds))]
+    public void A_tight_turn_is_no_slip_and_a_wheel_that_spins_in_it_is(int seed)
+    {
+        var tight = new FourWheels(seed) { Tightness = 0.11 };
+        var result = Read(tight.Log());
+        Assert.Equal("agree", result.Verdict);
+        Assert.DoesNotContain(result.Events, e => e.Kind != "turn");
+        Assert.All(tight.Turns, turn => Assert.Contains(result.Events, e => e.Kind == "turn" && e.From < turn.To && e.To > turn.From));
+        // The inner wheel of the turn to the right.
+        var spinning = Read(new FourWheels(seed) { Tightness = 0.11, SlipAt = 84.8 }.Log(), ("driven", "rear"));
+        var slip = Assert.Single(spinning.Events, e => e.Kind != "turn");
+        Assert.Equal(("slip", "rear-right"), (slip.Kind, Assert.Single(slip.Wheels)));
+    }
+
+    [Theory]
+    [MemberData(nameof(Seeds))]
+    public void A_late_sensor_at_the_speed_from_which_it_reads_is_not_erratic(int seed)
+    {
+        // Between 103 and 114 s the vehicle rolls at 30 km/h.
+        var result = Read(
+            new FourWheels(seed)
+            {
+                Fault = "late",
+                FaultyWheel = 1,
+                ReadsFrom = 30,
+            }.Log()
+        );
+        Assert.Equal("late", result.Wheels[1].State);
+        Assert.InRange(result.Wheels[1].LeastSpeed!.Value, 27, 33);
+    }
+
     [Fact]
     public void Two_of_one_axle_may_be_either_axle()
     {

@@ -18,8 +18,14 @@ public sealed class FourWheels(int seed)
     /// <summary>When the front left wheel locks while braking, s.</summary>
     public double? LockAt { get; init; }
 
-    /// <summary>dead, drops-out, erratic or late (its sensor starts at 14 km/h); null for none.</summary>
+    /// <summary>dead, drops-out, erratic or late (its sensor starts at <see cref="ReadsFrom"/>); null for none.</summary>
     public string? Fault { get; init; }
+
+    /// <summary>From which speed on a late sensor reads, km/h.</summary>
+    public double ReadsFrom { get; init; } = 14;
+
+    /// <summary>How much faster the outer wheels are than the vehicle in the middle of a turn, as a share.</summary>
+    public double Tightness { get; init; } = 0.04;
 
     /// <summary>The wheel with the fault, from 0.</summary>
     public int FaultyWheel { get; init; }
@@ -94,7 +100,7 @@ public sealed class FourWheels(int seed)
         var speed = Vehicle(t) * _sizes[wheel];
         foreach (var (from, to, side) in Turns)
             if (t > from && t < to)
-                speed *= 1 + side * (wheel % 2 == 0 ? -1 : 1) * 0.04 * Math.Sin(Math.PI * (t - from) / (to - from));
+                speed *= 1 + side * (wheel % 2 == 0 ? -1 : 1) * Tightness * Math.Sin(Math.PI * (t - from) / (to - from));
         if (wheel == 3 && SlipAt is { } slip && t > slip && t < slip + 2)
             speed += 14 * Math.Sin(Math.PI * (t - slip) / 2);
         if (wheel == 0 && LockAt is { } locked && t > locked && t < locked + 0.8)
@@ -102,7 +108,7 @@ public sealed class FourWheels(int seed)
         if (wheel == FaultyWheel)
             speed = Spoilt(speed, t, drops);
         var read = speed + (speed > 0 ? 0.06 * (_random.NextDouble() - 0.5) : 0);
-        return read < (Fault == "late" && wheel == FaultyWheel ? 14 : 2.5) ? 0 : read;
+        return read < (Fault == "late" && wheel == FaultyWheel ? ReadsFrom : 2.5) ? 0 : read;
     }
 
     private double Spoilt(double speed, double t, List<double> drops) =>

@@ -5,6 +5,10 @@ namespace Maschera.Core.Readings.WheelSpeeds;
 /// <summary>Tells a sensor's fault from what a wheel can do, wheel by wheel. Speeds in km/h.</summary>
 internal sealed class WheelJudge
 {
+    /// <summary>So near to the speed from which a late wheel reads, as a share, it may read or not; beyond, it does so nearly always.</summary>
+    private const double AboutLeast = 0.2,
+        Nearly = 0.97;
+
     /// <summary>No wheel changes its speed faster, m/s².</summary>
     private const double MostAcceleration = 20;
 
@@ -89,6 +93,12 @@ internal sealed class WheelJudge
         var braking = _grid.UnderBrake(others);
         var valid = Valid[wheel] = [.. speeds.Select(double.IsFinite)];
         LeastSpeeds[wheel] = LeastSpeed(speeds, others);
+        if (LeastSpeeds[wheel] > LateFrom && ReadsFrom(LeastSpeeds[wheel], speeds, others))
+        {
+            States[wheel] = "late";
+            return;
+        }
+
         if (StandsFrom(speeds, others) is { } dead)
         {
             for (var i = dead; i < valid.Length; i++)
@@ -100,13 +110,28 @@ internal sealed class WheelJudge
 
         var (drops, jumps) = Jumps(wheel, speeds, others, braking, valid);
         States[wheel] =
-            drops >= LeastDrops && drops >= jumps / 4 ? "drops-out"
+            drops >= LeastDrops && drops >= jumps / 2 ? "drops-out"
             : jumps >= LeastJumps ? "erratic"
             : drops >= LeastDrops ? "drops-out"
             : LeastSpeeds[wheel] > LateFrom ? "late"
             : "ok";
         if (States[wheel] == "erratic")
             Array.Fill(valid, false);
+    }
+
+    /// <summary>
+    /// True where it reads above a speed and stands below it, nearly always and both for a while: what it does while the others cross
+    /// that speed is neither a fall nor a jump.
+    /// </summary>
+    private bool ReadsFrom(double least, double[] speeds, double[] others)
+    {
+        var (above, reads, below, stands) = (0, 0, 0, 0);
+        for (var i = 0; i < speeds.Length; i++)
+            if (others[i] > (1 + AboutLeast) * least)
+                (above, reads) = (above + 1, reads + (speeds[i] > FarBelow * others[i] ? 1 : 0));
+            else if (others[i] > Awake && others[i] < (1 - AboutLeast) * least)
+                (below, stands) = (below + 1, stands + (speeds[i] < 0.05 * others[i] ? 1 : 0));
+        return Math.Min(above, below) * _grid.Step > 1 && reads > Nearly * above && stands > Nearly * below;
     }
 
     /// <summary>From which sample on a wheel stands while the others roll; null where it does not.</summary>

@@ -147,7 +147,7 @@ internal sealed class WheelRoad
                 IsValid(own, i)
                 && Reference(own, i, alike: true) is > Least and var others
                 && _grid.Speeds[own]![i] > 0 | others > Awakes(own)
-                    ? _grid.Speeds[own]![i] / _ratios[own] / others - 1
+                    ? Alike(own, i) / (turning[i] ? BesideIt(own, i) ?? others : others) - 1
                     : 0;
             foreach (var (first, end) in Stretches(i => Math.Abs(Share(i)) > OffEdge ? Math.Sign(Share(i)) : 0, LeastOff))
             {
@@ -162,6 +162,15 @@ internal sealed class WheelRoad
 
         return Merged(found);
     }
+
+    /// <summary>A wheel's speed, brought to the others' size.</summary>
+    private double Alike(int wheel, int i) => _grid.Speeds[wheel]![i] / _ratios[wheel];
+
+    /// <summary>
+    /// The speed of the wheel on the same side of the vehicle: in a turn both run on nearly the same circle. Null where it can't tell.
+    /// </summary>
+    private double? BesideIt(int wheel, int i) =>
+        IsValid(wheel ^ 2, i) && double.IsFinite(_ratios[wheel ^ 2]) && Alike(wheel ^ 2, i) is > Least and var speed ? speed : null;
 
     /// <summary>Below this a late sensor reads nothing, which is no lock.</summary>
     private double Awakes(int wheel) => double.IsNaN(_judge.LeastSpeeds[wheel]) ? Least : Math.Max(Least, 1.5 * _judge.LeastSpeeds[wheel]);
