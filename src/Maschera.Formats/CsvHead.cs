@@ -184,7 +184,7 @@ internal sealed class CsvHead(string file, List<string> lines)
         if (candidates.Count == 0)
             return (null, null, null);
         var last = candidates[0];
-        if (candidates.Count > 1 && IsUnitRow(last.Cells) && FitsWidth(candidates[1].Cells))
+        if (candidates.Count > 1 && FitsWidth(candidates[1].Cells) && IsUnitRow(last.Cells, candidates[1].Cells))
             return (Named(candidates), last.Cells, candidates[1].Line);
         if (FitsWidth(last.Cells) || _width == 1)
             return (last.Cells, null, last.Line);
@@ -197,12 +197,21 @@ internal sealed class CsvHead(string file, List<string> lines)
         return last.Cells.Length > 1 ? (last.Cells, null, last.Line) : (null, null, null);
     }
 
-    /// <summary>At least half of the cells are known units, or stand in brackets; one unknown unit does not spoil the row.</summary>
-    private bool IsUnitRow(string[] cells)
+    /// <summary>
+    /// At least half of the cells are known units, or stand in brackets, or some come again and again as names above them do not; one
+    /// unknown unit does not spoil the row.
+    /// </summary>
+    private bool IsUnitRow(string[] cells, string[] above)
     {
         var filled = cells.Where(c => c.Length > 0).ToList();
-        return FitsWidth(cells) && filled.All(Units.CouldBeUnit) && 2 * filled.Count(Units.LooksLikeUnit) >= filled.Count;
+        if (!FitsWidth(cells) || !filled.All(Units.CouldBeUnit))
+            return false;
+        var known = filled.Count(Units.LooksLikeUnit);
+        return 2 * known >= filled.Count || known > 0 && Repeats(cells) && !Repeats(above);
     }
+
+    private static bool Repeats(string[] cells) =>
+        cells.Where(c => c.Length > 0).GroupBy(c => c, StringComparer.OrdinalIgnoreCase).Any(g => g.Count() > 1);
 
     /// <summary>The names above the units; a cell left empty there takes the name of the row above it.</summary>
     private string[] Named(List<(int Line, string[] Cells)> candidates)

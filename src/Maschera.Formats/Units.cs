@@ -53,6 +53,7 @@ public static class Units
         "deg",
         "°CA",
         "°KW",
+        "rad",
         "km/h",
         "mph",
         "m/s",
@@ -149,8 +150,10 @@ public static class Units
     public static bool LooksLikeUnit(string cell)
     {
         var bare = Bare(cell.Trim());
-        return bare.Length == 0 || s_known.Contains(bare) || s_time.ContainsKey(bare);
+        return bare.Length == 0 || IsKnown(bare) || bare.Split('/') is [var above, var below] && IsKnown(above) && IsKnown(below);
     }
+
+    private static bool IsKnown(string unit) => s_known.Contains(unit) || s_time.ContainsKey(unit);
 
     /// <summary>True for a cell that may stand among units though nobody here knows it: in brackets, or one short word.</summary>
     public static bool CouldBeUnit(string cell)

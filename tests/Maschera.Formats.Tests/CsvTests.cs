@@ -44,6 +44,8 @@ public class CsvTests
     [InlineData("Time,A,B\n(s),(V),(furlong/ftn)\n0.0,1.5,1\n0.1,2.5,2\n", "A", "V")]
     [InlineData("Time,A,B\ns,V,mg/hub\n0.0,1.5,1\n0.1,2.5,2\n", "A", "V")]
     [InlineData("Group,A,,C\nTime,,B,\ns,V,mm3/st,V\n0.0,1.5,1,3\n0.1,2.5,2,3\n", "A", "V")]
+    [InlineData("Time,A,B\ns,rad/s,bar/min\n0.0,1.5,1\n0.1,2.5,2\n", "A", "rad/s")]
+    [InlineData("Time,A,B,C,D\ns,furl,furl,furl,furl\n0.0,1.5,1,2,3\n0.1,2.5,2,2,3\n", "A", "furl")]
     [InlineData("Time,A,B\n,V,\n0.0,1.5,1\n0.1,2.5,2\n", "A", "V")]
     public void One_unknown_unit_does_not_spoil_the_row_of_units(string text, string name, string unit)
     {
