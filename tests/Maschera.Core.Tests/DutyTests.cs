@@ -1,3 +1,4 @@
+using System.Globalization;
 using CsCheck;
 using Maschera.Core.Readings;
 using Maschera.Core.Readings.Duty;
@@ -53,6 +54,46 @@ public class DutyTests
         Assert.InRange(dropout.To, 0.41, 0.43);
         Assert.Equal("steady", result.Verdict);
         Assert.Equal(50, result.DutyPercent!.Value, 0.15);
+    }
+
+    [Theory]
+    [InlineData(0.302, 0.4238)]
+    [InlineData(0.3075, 0.4212)]
+    public void Pulses_cut_by_a_dropout_do_not_make_the_duty_vary(double from, double to)
+    {
+        foreach (var level in (float[])[0.2f, 13.8f])
+        {
+            var train = Train(31, 100, 200, 0, 2);
+            for (var i = 0; i < train.Samples.Length; i++)
+                if (train.Time[i] > from && train.Time[i] < to)
+                    train.Samples[i] = level;
+            var result = Read(train);
+            Assert.Single(result.Dropouts);
+            Assert.Equal("steady", result.Verdict);
+            Assert.Equal(31, result.DutyPercent!.Value, 0.25);
+            Assert.Equal(100, result.FrequencyHz!.Value, 0.15);
+        }
+    }
+
+    [Fact]
+    public void One_sample_more_or_less_moves_nothing_and_a_duty_in_step_with_the_sampling_says_its_doubt()
+    {
+        var doubts = 0;
+        for (var seed = 0; seed < 200; seed++)
+        {
+            var random = new Random(seed);
+            var (perPeriod, duty) = (20 + (seed % 4 == 0 ? seed / 2 : 80 * random.NextDouble()), 15 + 70 * random.NextDouble());
+            var (phase, count) = (random.NextDouble(), (int)(perPeriod * (12 + random.Next(60))));
+            var samples = Enumerable.Range(0, count).Select(i => (i / perPeriod + phase) % 1 < duty / 100 ? 12f : 0.2f).ToArray();
+            var result = Read(new Channel("Signal", "V", TimeAxis.Uniform(0, 1e-4, count), samples));
+            Assert.True(result.Verdict == "steady", $"seed {seed}: {result.Sentence}");
+            var note = result.Notes.FirstOrDefault(n => n.Code == "in-step");
+            var doubt = note is null ? 0.25 : double.Parse(note.Text.Split('±')[1].Split(' ')[1], CultureInfo.InvariantCulture) + 0.06;
+            Assert.InRange(result.DutyPercent!.Value - duty, -doubt - 8 / perPeriod, doubt + 8 / perPeriod);
+            doubts += note is null ? 0 : 1;
+        }
+
+        Assert.InRange(doubts, 40, 190);
     }
 
     [Fact]

@@ -39,6 +39,15 @@ public sealed class DutyReading : ReadingOf<DutyResult>
     private const double MovingDuty = 2,
         MovingFrequency = 0.02;
 
+    /// <summary>A doubt of the duty from so many points on is said.</summary>
+    private const double WorthSaying = 0.2;
+
+    /// <summary>Pulses that nearly keep step with the sampling gain or lose a sample for many periods at once.</summary>
+    private const double InStep = 1.5;
+
+    /// <summary>Periods of which a mean is taken where there are a few, so that one edge does not make it.</summary>
+    private const int FewPeriods = 3;
+
     public override string Method =>
         "Edges where the signal crosses half way between its two rails, between samples by interpolation and, where the train is "
         + "steady, by the one rhythm that fits all edges.\n"
@@ -133,17 +142,31 @@ public sealed class DutyReading : ReadingOf<DutyResult>
     )
     {
         var usual = Statistics.Median(all.Select(p => p.Length));
-        var kept = all.Where(p => p.Length <= DropoutPeriods * usual).ToList();
+        var kept = Whole(all, usual);
         var dropouts = Dropouts(all, usual, signal, stand);
         var time = kept.Sum(p => p.Length);
         var duty = 100 * kept.Sum(p => p.High) / time;
         var frequency = kept.Count / time;
         var spread = Statistics.StandardDeviation([.. kept.Select(p => p.Duty)]);
-        var varies = Moves(kept.Select(p => p.Duty), MovingDuty) || Moves(kept.Select(p => p.Length), MovingFrequency * usual);
-        if (train is { } line && !varies && dropouts.Count == 0)
-            (duty, frequency) = (line.DutyPercent, 1 / line.Period);
-        var perPeriod = usual / signal.Time.Step;
+        var sample = signal.Time.Step / usual;
+        var varies =
+            Moves(kept.Select(p => p.Duty), MovingDuty, 100 * sample)
+            || Moves(kept.Select(p => p.Length), MovingFrequency * usual, signal.Time.Step);
         List<Note> notes = [];
+        if (train is { } line && !varies && dropouts.Count == 0)
+        {
+            (duty, frequency) = (line.DutyPercent, 1 / line.Period);
+            if (line.Doubt > WorthSaying)
+                notes.Add(
+                    new(
+                        "in-step",
+                        $"The pulses keep step with the sampling, every edge falls at the same place between two samples: the duty is known "
+                            + $"to ± {line.Doubt:0.0} points. Sample at another rate."
+                    )
+                );
+        }
+
+        var perPeriod = usual / signal.Time.Step;
         if (perPeriod < 20)
             notes.Add(
                 new(
@@ -153,7 +176,13 @@ public sealed class DutyReading : ReadingOf<DutyResult>
                 )
             );
         if (dropouts.Count > 0)
-            notes.Add(new("dropouts", $"The pulses stop {dropouts.Count} times; those stretches are left out of duty and frequency."));
+            notes.Add(
+                new(
+                    "dropouts",
+                    $"The pulses stop {(dropouts.Count == 1 ? "once" : $"{dropouts.Count} times")}; what stands still and the periods cut by it are left "
+                        + "out of duty and frequency."
+                )
+            );
         return new DutyResult
         {
             Verdict = varies ? "varies" : "steady",
@@ -169,6 +198,14 @@ public sealed class DutyReading : ReadingOf<DutyResult>
             Pulses = kept.Count,
             Dropouts = dropouts,
         };
+    }
+
+    /// <summary>Periods that are whole: not dropouts, nor cut by one before or behind them where others are left.</summary>
+    private static List<Period> Whole(List<Period> all, double usual)
+    {
+        bool Lasts(int i) => i >= 0 && i < all.Count && all[i].Length > DropoutPeriods * usual;
+        var whole = all.Where((p, i) => !Lasts(i) && !Lasts(i - 1) && !Lasts(i + 1)).ToList();
+        return whole.Count >= LeastPeriods ? whole : [.. all.Where((p, i) => !Lasts(i))];
     }
 
     /// <summary>Long periods, and a standstill before the first edge or after the last one.</summary>
@@ -193,20 +230,20 @@ public sealed class DutyReading : ReadingOf<DutyResult>
     }
 
     /// <summary>
-    /// True where means over twentieths of the capture differ by more than <paramref name="limit"/> and than their own scatter
-    /// explains.
+    /// True where means over twentieths of the capture differ by more than <paramref name="limit"/>, than their own scatter explains
+    /// and than <paramref name="sample"/> does: what one sample more or less makes of a single value.
     /// </summary>
-    private static bool Moves(IEnumerable<double> values, double limit)
+    private static bool Moves(IEnumerable<double> values, double limit, double sample)
     {
         var all = values.ToArray();
-        var size = Math.Max(1, all.Length / 20);
+        var size = Math.Max(all.Length >= 4 * FewPeriods ? FewPeriods : 1, all.Length / 20);
         var means = all.Chunk(size).Where(c => c.Length == size).Select(c => c.Average()).ToArray();
         var within = all.Chunk(size)
             .Where(c => c.Length == size && size > 1)
             .Select(c => Statistics.StandardDeviation(c) / Math.Sqrt(size))
             .DefaultIfEmpty(0)
             .Average();
-        return means.Max() - means.Min() > Math.Max(limit, 6 * within);
+        return means.Max() - means.Min() > Math.Max(limit, Math.Max(6 * within, InStep * sample));
     }
 
     private static string Sentence(double duty, double frequency, bool varies, List<Period> kept, int dropouts)

@@ -8,12 +8,19 @@ namespace Maschera.Core.Readings.Duty;
 /// </summary>
 /// <param name="Period">Seconds.</param>
 /// <param name="DutyPercent">Share of the period above the middle.</param>
-internal readonly record struct SteadyTrain(double Period, double DutyPercent)
+/// <param name="Doubt">
+/// By how much the duty may be more or less, in points, with every edge still between its samples: much where the rhythm keeps step
+/// with the sampling.
+/// </param>
+internal readonly record struct SteadyTrain(double Period, double DutyPercent, double Doubt)
 {
     /// <summary>Above so many edges of a kind their mean is as good.</summary>
     private const int MostEdges = 2_000;
 
     private const int Passes = 600;
+
+    /// <summary>Periods tried on either side of the one found.</summary>
+    private const int Slopes = 60;
 
     /// <summary>Root mean square of what edges may miss the rhythm by, in samples.</summary>
     private const double Jitter = 0.1;
@@ -34,14 +41,14 @@ internal readonly record struct SteadyTrain(double Period, double DutyPercent)
             return null;
         var period = (up.Period + down.Period) / 2;
         var duty = (down.First - up.First) / period;
-        return new SteadyTrain(period, 100 * (duty - Math.Floor(duty)));
+        return new SteadyTrain(period, 100 * (duty - Math.Floor(duty)), 100 * (up.Free + down.Free) / period);
     }
 
     /// <summary>
     /// The straight line of edge times over their number that misses their intervals least, by alternating
-    /// projections (Cheney and Goldstein 1959).
+    /// projections (Cheney and Goldstein 1959), and from there the middle of all that keep them.
     /// </summary>
-    private static (double Period, double First)? Line(Channel signal, Rails rails, List<Edge> edges)
+    private static (double Period, double First, double Free)? Line(Channel signal, Rails rails, List<Edge> edges)
     {
         var n = edges.Count;
         var lower = new double[n];
@@ -64,7 +71,47 @@ internal readonly record struct SteadyTrain(double Period, double DutyPercent)
             missed += off * off;
         }
 
-        return Math.Sqrt(missed / n) < Jitter * signal.Time.Step ? (period, middle - (n - 1) / 2.0 * period) : null;
+        return Math.Sqrt(missed / n) < Jitter * signal.Time.Step ? Centred(lower, upper, period, middle, signal.Time.Step) : null;
+    }
+
+    /// <summary>
+    /// The middle of all lines that keep every edge in its interval: their centroid over period and place, and how far a
+    /// place in the middle of the train may be off it. The line itself where none keeps all; times in s.
+    /// </summary>
+    private static (double Period, double First, double Free) Centred(
+        double[] lower,
+        double[] upper,
+        double period,
+        double middle,
+        double step
+    )
+    {
+        var n = lower.Length;
+        double weight = 0,
+            periods = 0,
+            places = 0,
+            least = double.PositiveInfinity,
+            most = double.NegativeInfinity;
+        for (var k = -Slopes; k <= Slopes; k++)
+        {
+            var slope = period + 2 * step / (n - 1) * k / Slopes;
+            var (from, to) = (double.NegativeInfinity, double.PositiveInfinity);
+            for (var i = 0; i < n; i++)
+            {
+                var x = slope * (i - (n - 1) / 2.0);
+                (from, to) = (Math.Max(from, lower[i] - x), Math.Min(to, upper[i] - x));
+            }
+
+            if (!(to > from))
+                continue;
+            (weight, periods, places) = (weight + to - from, periods + (to - from) * slope, places + (to - from) * (from + to) / 2);
+            (least, most) = (Math.Min(least, from), Math.Max(most, to));
+        }
+
+        if (!(weight > 0))
+            return (period, middle - (n - 1) / 2.0 * period, 0);
+        (period, middle) = (periods / weight, places / weight);
+        return (period, middle - (n - 1) / 2.0 * period, Math.Max(most - middle, middle - least));
     }
 
     /// <summary>Where the edge can be: between two samples on the rails, or at the crossing where one stands between.</summary>
