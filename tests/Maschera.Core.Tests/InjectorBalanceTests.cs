@@ -37,6 +37,42 @@ public class InjectorBalanceTests
         }
     }
 
+    [Fact]
+    public void A_rail_that_falls_to_zero_and_pulses_of_few_samples_are_said()
+    {
+        var log = new FiredRail(1).Log();
+        var rail = log.Channels[0];
+        var low = Read(log with { Channels = [rail with { Samples = [.. rail.Samples.Select(p => p - 3.2f)] }, .. log.Channels.Skip(1)] });
+        Assert.Equal("empty", Assert.Single(low.Notes).Code);
+        Assert.Empty(low.Injectors);
+        var slow = log with { Channels = [.. log.Channels.Select(Every8th)] };
+        Assert.Contains(Read(slow).Notes, n => n.Code == "coarse");
+        Assert.DoesNotContain(Read(log).Notes, n => n.Code == "coarse");
+
+        static Channel Every8th(Channel channel)
+        {
+            var samples = channel.Samples.Where((_, i) => i % 8 == 0).ToArray();
+            return channel with { Time = TimeAxis.Uniform(channel.Time.Start, 8 * channel.Time.Step, samples.Length), Samples = samples };
+        }
+    }
+
+    [Theory]
+    [MemberData(nameof(Seeds))]
+    public void Without_the_command_noise_in_long_pauses_is_no_pulse(int seed)
+    {
+        var rail = new FiredRail(seed)
+        {
+            HasPulses = false,
+            Pause = 6,
+            Odd = 4,
+            OddFlow = 0.7,
+        };
+        var result = Read(rail.Log());
+        Assert.True(result.Verdict == "outliers", result.Sentence);
+        Assert.Equal(4, Assert.Single(result.Outliers).Cylinder);
+        Assert.All(result.Injectors, i => Assert.InRange(i.FlowPercent - 100 * rail.FlowOf(i.Cylinder) / rail.Usual, -3, 3));
+    }
+
     [Theory]
     [MemberData(nameof(Seeds))]
     public void The_one_that_gives_less_or_more_is_named_with_its_flow(int seed)

@@ -36,6 +36,9 @@ public sealed class FiredRail(int seed)
     /// <summary>bar or kPa.</summary>
     public string Unit { get; init; } = "bar";
 
+    /// <summary>From one pulse's start to the next one's, s.</summary>
+    public double Pause { get; init; } = 2;
+
     /// <summary>The flow of a cylinder, 1 for the usual one.</summary>
     public double FlowOf(int cylinder)
     {
@@ -55,7 +58,7 @@ public sealed class FiredRail(int seed)
         List<float> pressures = [];
         List<float> pulses = [];
         var (pressure, target, next, fired) = (Start, double.NaN, 1.0, 0);
-        for (var t = 0.0; t < 1 + 2.0 * Rounds * Order.Count + 1; t += step)
+        for (var t = 0.0; t < 1 + Pause * Rounds * Order.Count + 1; t += step)
         {
             if (fired < Rounds * Order.Count && t >= next && double.IsNaN(target))
                 target = FixedDrop ? pressure - 0.3 : t + 0.15;
@@ -63,7 +66,7 @@ public sealed class FiredRail(int seed)
             if (open && (FixedDrop ? pressure <= target : t >= target))
             {
                 (target, open) = (double.NaN, false);
-                next += 2;
+                next += Pause;
                 fired++;
             }
 

@@ -10,6 +10,9 @@ namespace Maschera.Core.Readings.InjectorBalance;
 /// <summary>What each injector takes from the rail with the engine standing.</summary>
 public sealed partial class InjectorBalanceReading : ReadingOf<InjectorBalanceResult>
 {
+    /// <summary>With fewer samples a pulse its length is not seen well enough for an outlier's eight percent.</summary>
+    private const double FewSamples = 12;
+
     private const int MostPulses = 16,
         MostPoints = 120;
 
@@ -101,6 +104,15 @@ public sealed partial class InjectorBalanceReading : ReadingOf<InjectorBalanceRe
             );
         if (!set.HasPulses)
             notes.Add(new("no-pulse", "The injectors' pulse was not captured: pulses are told by the flanks of the pressure."));
+        var perPulse = Statistics.Median(set.Drops.All.Select(d => d.Pulse.Seconds)) / set.Step;
+        if (perPulse < FewSamples)
+            notes.Add(
+                new(
+                    "coarse",
+                    $"A pulse has {perPulse:0} samples: pulses of one length are taken for granted, for one sample more or less would be "
+                        + $"{100 / perPulse:0} % of flow. Sample faster."
+                )
+            );
         return new InjectorBalanceResult
         {
             Verdict = verdict,

@@ -24,6 +24,9 @@ internal static class RailPulses
     /// <summary>A flank falls faster than this share of the steepest.</summary>
     private const double FlankShare = 0.3;
 
+    /// <summary>A flank falls by more than this share of the largest.</summary>
+    private const double LeastFall = 0.25;
+
     public static List<RailPulse> Of(Channel command, int? cylinder)
     {
         var finite = Statistics.Sorted(command.Samples.Select(v => (double)v));
@@ -72,13 +75,29 @@ internal static class RailPulses
         var slopes = new double[values.Length];
         for (var i = 1; i + 1 < values.Length; i++)
             slopes[i] = (values[i + 1] - values[i - 1]) / (slow.Time[i + 1] - slow.Time[i - 1]);
-        var steepest = -Statistics.Quantile(Statistics.Sorted(slopes), 0.03);
         var usual = -Statistics.Median(slopes);
-        var limit = usual + FlankShare * (steepest - usual);
+        var flanks = Flanks(slow, values, slopes, usual, -Statistics.Quantile(Statistics.Sorted(slopes), 0.03));
+        if (flanks.Count == 0)
+            return [];
+        // Where pulses are rare the steepest of all is noise; how steep they are the flanks tell themselves.
+        double Steepest(RailPulse f) => -slopes[slow.Time.IndexAtOrAfter(f.From)..slow.Time.IndexAtOrAfter(f.To)].DefaultIfEmpty(0).Min();
+        return Flanks(slow, values, slopes, usual, Statistics.Median(flanks.Select(Steepest)));
+    }
+
+    /// <summary>
+    /// Stretches that fall faster than a share of <paramref name="steepest"/>, without those that fall by little: what noise lets fall
+    /// is small beside what an injector takes, however often it comes.
+    /// </summary>
+    private static List<RailPulse> Flanks(Channel slow, double[] values, double[] slopes, double usual, double steepest)
+    {
         if (!(steepest > 0))
             return [];
+        var limit = usual + FlankShare * (steepest - usual);
+        double At(double seconds) => values[Math.Min(values.Length - 1, slow.Time.IndexAtOrAfter(seconds))];
         var flanks = Above(slow, i => -slopes[i] > limit, null);
-        var usualLength = Statistics.Median(flanks.Select(f => f.Seconds));
-        return [.. flanks.Where(f => f.Seconds > 0.35 * usualLength)];
+        var least = LeastFall * flanks.Select(f => At(f.From) - At(f.To)).DefaultIfEmpty(0).Max();
+        var real = flanks.Where(f => At(f.From) - At(f.To) > least).ToList();
+        var usualLength = Statistics.Median(real.Select(f => f.Seconds));
+        return [.. real.Where(f => f.Seconds > 0.35 * usualLength)];
     }
 }

@@ -21,6 +21,9 @@ internal sealed class RailSet
 
     public bool HasPulses { get; }
 
+    /// <summary>From one sample to the next of what tells the pulses, s.</summary>
+    public double Step { get; private init; }
+
     public bool IsFixedTime => Flows.IsFixedTime;
 
     /// <summary>The cylinder of each pulse.</summary>
@@ -50,7 +53,9 @@ internal sealed class RailSet
         if (pulses.Any(p => p.Seconds < 2 * pressure.Time.Step))
             return new(new Note("too-slow", "A pulse has fewer than two samples of pressure: log faster, or fire longer pulses."));
         var drops = new RailDrops(pressure, pulses);
-        if (drops.All.Any(d => !double.IsFinite(d.Drop) || !(d.Pressure > 0)))
+        if (drops.All.Any(d => d.Pressure <= 0))
+            return new(new Note("empty", $"'{pressure.Name}' falls to zero: fill the rail before every pulse, or fire shorter ones."));
+        if (drops.All.Any(d => !double.IsFinite(d.Drop) || !double.IsFinite(d.Pressure)))
             return new(new Note("gaps", $"'{pressure.Name}' has no values beside a pulse: its drop can't be told. Log it without gaps."));
         if (!IsSeen(drops))
             return new(
@@ -62,7 +67,10 @@ internal sealed class RailSet
             new InjectorFlows(drops, step, hasPulses),
             [.. pulses.Select((p, i) => p.Cylinder ?? order[i % order.Count])],
             hasPulses
-        );
+        )
+        {
+            Step = step,
+        };
     }
 
     public double[] FlowsOf(int cylinder) => [.. Flows.All.Where((_, i) => Cylinders[i] == cylinder)];
