@@ -28,7 +28,7 @@ public static class CircuitSheetFile
         var head = lines.FindIndex(l => !IsEmpty(l));
         if (head < 0)
             throw new CaptureFormatException(name, "is empty.");
-        var delimiter = "\t;,".MaxBy(d => Cells(lines[head], d).Count(c => s_columns.Contains(c.ToLowerInvariant())));
+        var delimiter = CsvLayoutFinder.Delimiters.MaxBy(d => Cells(lines[head], d).Count(c => s_columns.Contains(c.ToLowerInvariant())));
         var names = Cells(lines[head], delimiter).Select(c => c.ToLowerInvariant()).ToList();
         var places = s_columns.Select(c => names.IndexOf(c)).ToArray();
         if (Array.FindIndex(places, 0, 4, p => p < 0) is >= 0 and var missing)

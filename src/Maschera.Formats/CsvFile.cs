@@ -42,6 +42,8 @@ public static class CsvFile
             var read = (text ?? stream).Read(buffer, filled, buffer.Length - filled);
             if (read == 0)
                 break;
+            if (layout.ReturnsEndLines)
+                buffer.AsSpan(filled, read).Replace((byte)'\r', (byte)'\n');
             filled += read;
             var used = rows.TakeLines(buffer.AsSpan(0, filled));
             if (used == 0 && filled == buffer.Length)

@@ -53,7 +53,7 @@ internal sealed class CsvHead(string file, List<string> lines)
     private void FindData()
     {
         var best = (Score: 0.0, Delimiter: ',', First: -1, Width: 0);
-        foreach (var delimiter in "\t;,")
+        foreach (var delimiter in CsvLayoutFinder.Delimiters)
         {
             var (first, width, rows, cells) = FirstRun(delimiter);
             if (first < 0)
@@ -65,7 +65,9 @@ internal sealed class CsvHead(string file, List<string> lines)
 
         if (best.First < 0)
         {
-            var widest = lines.Select((line, i) => (Cells: line.Count(c => c is ',' or ';' or '\t') + 1, Line: i + 1)).MaxBy(l => l.Cells);
+            var widest = lines
+                .Select((line, i) => (Cells: line.Count(c => CsvLayoutFinder.Delimiters.Contains(c)) + 1, Line: i + 1))
+                .MaxBy(l => l.Cells);
             FileLimits.CheckCount(file, widest.Line, widest.Cells);
             var why = lines.All(string.IsNullOrWhiteSpace)
                 ? "has nothing but blank lines."
@@ -127,7 +129,7 @@ internal sealed class CsvHead(string file, List<string> lines)
         if (line.Length == 0 || CsvLayoutFinder.IsComment(line) && delimiter != ';')
             return false;
         var cells = CsvLayoutFinder.Cells(line, delimiter);
-        if (delimiter == ',' && cells.Any(c => c.AsSpan().IndexOfAny(';', '\t') >= 0))
+        if (delimiter == ',' && cells.Any(c => c.AsSpan().IndexOfAny(';', '\t', '|') >= 0))
             return false;
         written = cells.Length;
         width = Math.Max(1, Array.FindLastIndex(cells, c => c.Length > 0) + 1);

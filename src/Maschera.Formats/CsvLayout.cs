@@ -33,6 +33,10 @@ public sealed record CsvLayout
     public required string File { get; init; }
     public required string Encoding { get; init; }
     public required char Delimiter { get; init; }
+
+    /// <summary>True where lines end in a carriage return alone.</summary>
+    public bool ReturnsEndLines { get; init; }
+
     public required char DecimalPoint { get; init; }
 
     /// <summary>The line of the column names, from 1; null where the file has none.</summary>

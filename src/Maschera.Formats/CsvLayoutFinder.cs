@@ -8,6 +8,9 @@ namespace Maschera.Formats;
 /// <summary>Understands the dialect of a CSV file from its first lines.</summary>
 internal static partial class CsvLayoutFinder
 {
+    /// <summary>What may stand between cells.</summary>
+    internal const string Delimiters = "\t;|,";
+
     private const int HeadBytes = 128 * 1024;
 
     /// <summary>Reads the head of <paramref name="stream"/> and finds the layout.</summary>
@@ -20,8 +23,10 @@ internal static partial class CsvLayoutFinder
         if (length == mark)
             throw new CaptureFormatException(file, "is empty.");
         RefuseBinary(head.AsSpan(mark, length - mark), encoding, file);
-        var lines = Lines(encoding.GetString(head, mark, length - mark), complete: length < HeadBytes);
-        return new CsvHead(file, lines).Find() with { Encoding = name, MarkLength = mark };
+        var text = encoding.GetString(head, mark, length - mark);
+        var returns = text.Contains('\r') && !text.Contains('\n');
+        var lines = Lines(returns ? text.Replace('\r', '\n') : text, complete: length < HeadBytes);
+        return new CsvHead(file, lines).Find() with { Encoding = name, MarkLength = mark, ReturnsEndLines = returns };
     }
 
     private static (Encoding Encoding, string Name, int Mark) SniffEncoding(ReadOnlySpan<byte> head)

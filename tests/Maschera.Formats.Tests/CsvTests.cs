@@ -27,6 +27,10 @@ public class CsvTests
     [InlineData("Date,Time,A (V)\n2026-11-01,10:00:00.0,1.5\n2026-11-01,10:00:00.1,2.5\n2026-11-01,10:00:00.2,3.5\n")]
     [InlineData("Time,A (V)\n59:59.9,1.5\n60:00.0,2.5\n60:00.1,3.5\n")]
     [InlineData("Second,A_V\n0.0,1.5\n0.1,2.5\n0.2,3.5\n")]
+    [InlineData("Time [s]|A [V]\n0,0|1,5\n0,1|2,5\n0,2|3,5\n")]
+    [InlineData("Time|A\r\ns|V\r\n0.0|1.5|\r\n0.1|2.5|\r\n0.2|3.5|\r\n")]
+    [InlineData("Time (s),A (V)\r0.0,1.5\r0.1,2.5\r0.2,3.5\r")]
+    [InlineData("# sample rate: 10 Hz\rA (V)\r1.5\r2.5\r3.5")]
     [InlineData("ms;A [V]\n0;1,5\n100;2,5\n200;3,5\n")]
     [InlineData("Time (s),A (V)\n0.0,+1.5\n0.1,2.5e0\n0.2,3.50000000000000000000\n")]
     public void Every_dialect_gives_the_same_capture(string text)
