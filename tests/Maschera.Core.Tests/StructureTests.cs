@@ -146,6 +146,19 @@ public class StructureTests
         Assert.True(with < 0.6 * Of(Log("""{"1":"Coolant temperature"}"""), "air-flow-sensor"));
     }
 
+    [Theory]
+    [InlineData("Sensor reference", "out-of-range", true)]
+    [InlineData("Sensor supply 5V", "at-ground", true)]
+    [InlineData("Fuel supply pressure", "out-of-range", false)]
+    [InlineData("Coolant temperature", "out-of-range", false)]
+    public void A_supply_off_its_level_speaks_for_what_pulls_it_down(string channel, string kind, bool speaks)
+    {
+        double With(string evidence) =>
+            Of(Weighed($$"""{"engine":{{Four}},"complaints":["warning-lamp"],"evidence":[{{evidence}}]}"""), "reference-supply-short");
+        var finding = $$"""{"reading":"plausibility","verdict":"implausible","findings":[{"channel":"{{channel}}","kind":"{{kind}}"}]}""";
+        Assert.Equal(speaks, With(finding) > 3 * With(""));
+    }
+
     [Fact]
     public void An_engine_says_which_plugs_lie_under_something_or_what_is_wrong_with_that()
     {

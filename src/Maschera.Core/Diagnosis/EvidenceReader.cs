@@ -164,7 +164,7 @@ internal sealed class EvidenceReader(
         var findings = Items(item, "findings").ToList();
         if (findings.Count == 0)
             return "shared";
-        if (findings.Any(f => Word(f, "kind") is "shared-supply"))
+        if (findings.Any(f => Word(f, "kind") is "shared-supply" || Word(f, "kind") is "out-of-range" or "at-ground" && NamesSupply(f)))
             return "shared";
         if (
             findings.Any(f =>
@@ -174,6 +174,12 @@ internal sealed class EvidenceReader(
             return "wire";
         return findings.Select(f => known.Subject(Word(f, "channel") ?? "")).FirstOrDefault(s => s is not null);
     }
+
+    /// <summary>True for what is said of a supply itself, not of what a sensor fed from one tells.</summary>
+    private static bool NamesSupply(JsonElement finding) =>
+        Word(finding, "channel") is { } name
+        && ((string[])["reference", "supply", "vref"]).Any(w => name.Contains(w, StringComparison.OrdinalIgnoreCase))
+        && !name.Contains("pressure", StringComparison.OrdinalIgnoreCase);
 
     private string? Circuit(JsonElement item)
     {
