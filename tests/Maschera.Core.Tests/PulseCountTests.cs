@@ -100,6 +100,22 @@ public class PulseCountTests
 
     [Theory]
     [MemberData(nameof(Seeds))]
+    public void Pulled_by_hand_once_a_revolution_the_ring_is_not_called_uneven(int seed)
+    {
+        var ring = new ToothedRing(seed)
+        {
+            ByHand = 4,
+            HasMark = false,
+            PulledAlike = true,
+        };
+        var result = Read(ring.Capture(), ("target", $"{ring.Places}"), ("revolutions", "4"));
+        Assert.True(result.Verdict == "matches", result.Sentence);
+        Assert.Null(result.RunoutPercent);
+        Assert.Contains(result.Notes, n => n.Code == "by-hand");
+    }
+
+    [Theory]
+    [MemberData(nameof(Seeds))]
     public void A_ring_off_centre_is_irregular_and_a_true_one_is_not(int seed)
     {
         var result = Read(new ToothedRing(seed) { Eccentric = 0.08 }.Capture(), ("target", $"{new ToothedRing(seed).Places}"));

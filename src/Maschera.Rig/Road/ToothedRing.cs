@@ -35,6 +35,9 @@ public sealed record ToothedRing
     /// <summary>Turned by hand so many times, with pauses; 0 for a steady drive.</summary>
     public int ByHand { get; init; }
 
+    /// <summary>Pulled by hand at the same place of every revolution.</summary>
+    public bool PulledAlike { get; init; }
+
     /// <summary>How far off centre it runs: share of a pitch.</summary>
     public double Eccentric { get; init; }
 
@@ -66,7 +69,9 @@ public sealed record ToothedRing
         var (place, speed, hold) = (ByHand > 0 ? 0.75 : 0.0, 2.0, 0.4);
         for (var t = 0.0; place < turns * Places + (ByHand > 0 ? 0.75 : 0); t += step)
         {
-            if (ByHand > 0)
+            if (PulledAlike)
+                speed = 0.2 + 1.5 * Math.Pow(Math.Sin(Math.PI * place / Places), 2);
+            else if (ByHand > 0)
                 (speed, hold) = Hand(t, step, hold);
             else
                 speed = 2 + 0.25 * Math.Sin(0.9 * t);

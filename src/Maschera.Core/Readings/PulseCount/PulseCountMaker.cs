@@ -134,6 +134,14 @@ internal sealed class PulseCountMaker(
                     $"{turns.Pulses} pulses are no whole number in each of {revolutions} turns: turn again, from tape to tape."
                 )
             );
+        if (asked.Revolutions is not null && turns.Marks.Count == 0 && ring.Runout is null && VerdictOf() == "matches")
+            notes.Add(
+                new(
+                    "by-hand",
+                    "The number is right; whether the teeth come at even distances can't be told from a wheel turned by hand so unevenly. "
+                        + "For that let it run by itself, with a mark."
+                )
+            );
         if (!request.Channels.ContainsKey("signal"))
             notes.Add(new("channels-guessed", $"Counted is '{channels["signal"].Name}'; say otherwise with --channel signal=COLUMN."));
         return notes;

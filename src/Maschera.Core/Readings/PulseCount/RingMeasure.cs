@@ -19,6 +19,9 @@ internal sealed class RingMeasure
     private const double Repeats = 0.6,
         LeastSeen = 0.02;
 
+    /// <summary>No ring runs on that is more uneven than this, %: what shows more is how a hand turned it.</summary>
+    private const double MostUneven = 35;
+
     private readonly PulseEdges _pulses;
     private readonly Turns _turns;
     private readonly double[] _intervals;
@@ -52,7 +55,7 @@ internal sealed class RingMeasure
     /// <summary>The first revolutions one by one.</summary>
     public IReadOnlyList<RingTurn> EachTurn { get; }
 
-    /// <summary>%, null for fewer than two revolutions.</summary>
+    /// <summary>%, null for fewer than two revolutions, and where a hand's turning hides it.</summary>
     public double? Runout { get; }
 
     /// <summary>Gaps of every revolution: behind which tooth, and how many pulses.</summary>
@@ -223,7 +226,8 @@ internal sealed class RingMeasure
         var half = (means.Max() - means.Min()) / 2;
         if (half > LeastSeen && Likeness(known) < Repeats)
             return null;
-        return 100 * Math.Sqrt(Math.Max(0, half * half - Math.Pow(ByChance * noise, 2)));
+        var runout = 100 * Math.Sqrt(Math.Max(0, half * half - Math.Pow(ByChance * noise, 2)));
+        return runout > MostUneven ? null : runout;
     }
 
     /// <summary>Correlation of each tooth's length with its length a revolution later.</summary>
