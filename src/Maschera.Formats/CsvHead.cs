@@ -59,6 +59,8 @@ internal sealed class CsvHead(string file, List<string> lines)
             if (first < 0)
                 continue;
             var score = (cells + (width > 1 ? rows : 0)) * (NamesFit(first, width, delimiter) ? NamedBonus : 1);
+            // Of one column the lines may end in the delimiter.
+            score += lines[first].Contains(delimiter) ? 0.5 : 0;
             if (score > best.Score)
                 best = (score, delimiter, first, width);
         }

@@ -195,6 +195,35 @@ public class PlausibilityTests
     }
 
     [Fact]
+    public void On_a_slow_scope_the_wire_of_frequent_spikes_is_named()
+    {
+        const int count = 4_000;
+        for (var seed = 0; seed < 8; seed++)
+        {
+            var random = new Random(seed);
+            var time = TimeAxis.Uniform(0, 5e-4, count);
+            var reference = Enumerable.Range(0, count).Select(_ => (float)(5 + 0.012 * LogMaker.Gaussian(random))).ToArray();
+            Channel Injector(int number)
+            {
+                var samples = Enumerable.Repeat(13.8f, count).ToArray();
+                for (var start = 10 + 15 * number; start < count - 40; start += 60 + random.Next(3))
+                {
+                    samples.AsSpan(start, 9).Fill(0.4f);
+                    (samples[start + 9], samples[start + 10]) = (58, 21);
+                    if (number == 2)
+                        reference[start + 9] -= 0.9f;
+                }
+
+                return new Channel($"Injector {number}", "V", time, samples);
+            }
+
+            Channel[] wires = [.. Enumerable.Range(1, 3).Select(Injector)];
+            var result = Read(new Capture("slow", [new Channel("Sensor reference", "V", time, reference), .. wires], []), []);
+            Assert.Equal("Injector 2", Assert.Single(result.Findings).CoincidesWith?.Channel);
+        }
+    }
+
+    [Fact]
     public void Spikes_that_belong_to_no_wire_are_said_to_be_nobody_s()
     {
         var random = new Random(4);

@@ -30,6 +30,7 @@ public class CsvTests
     [InlineData("Time [s]|A [V]\n0,0|1,5\n0,1|2,5\n0,2|3,5\n")]
     [InlineData("Time|A\r\ns|V\r\n0.0|1.5|\r\n0.1|2.5|\r\n0.2|3.5|\r\n")]
     [InlineData("Time (s),A (V)\r0.0,1.5\r0.1,2.5\r0.2,3.5\r")]
+    [InlineData("# sample rate: 10 Hz\nA (V),\n1.5,\n2.5,\n3.5,\n")]
     [InlineData("# sample rate: 10 Hz\rA (V)\r1.5\r2.5\r3.5")]
     [InlineData("ms;A [V]\n0;1,5\n100;2,5\n200;3,5\n")]
     [InlineData("Time (s),A (V)\n0.0,+1.5\n0.1,2.5e0\n0.2,3.50000000000000000000\n")]

@@ -26,8 +26,9 @@ internal static partial class SpikeCheck
 
     private const int LeastSpikes = 3;
 
-    /// <summary>An event of another wire explains a spike within this time, s.</summary>
-    private const double Within = 0.4e-3;
+    /// <summary>An event of another wire explains a spike within this time, s; one edge over so many samples is one event.</summary>
+    private const double Within = 0.4e-3,
+        EdgeSamples = 2.5;
 
     /// <summary>An abrupt change of this share of its range is an event of a wire.</summary>
     private const double EventShare = 0.12;
@@ -141,8 +142,9 @@ internal static partial class SpikeCheck
         var least = EventShare * Math.Max(wire.Range, 1e-9);
         if (!wire.Switches && !EventWires().IsMatch(wire.Name))
             least = Math.Max(least, 0.5 * wire.Range);
+        var edge = Math.Max(Within / 2, EdgeSamples * wire.Time.Step);
         for (var i = 2; i < samples.Length; i++)
-            if (Math.Abs(samples[i] - samples[i - 2]) > least && (events.Count == 0 || wire.Time[i] - events[^1] > Within / 2))
+            if (Math.Abs(samples[i] - samples[i - 2]) > least && (events.Count == 0 || wire.Time[i] - events[^1] > edge))
                 events.Add(wire.Time[i]);
         return events;
     }

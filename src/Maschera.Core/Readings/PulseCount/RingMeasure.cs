@@ -19,7 +19,7 @@ internal sealed class RingMeasure
     private const double Repeats = 0.6,
         LeastSeen = 0.02;
 
-    /// <summary>No ring runs on that is more uneven than this, %: what shows more is how a hand turned it.</summary>
+    /// <summary>Without a mark, what is more uneven than this, %, is how a hand turned it.</summary>
     private const double MostUneven = 35;
 
     private readonly PulseEdges _pulses;
@@ -185,7 +185,8 @@ internal sealed class RingMeasure
             place += 1 + GoneBehind(tooth);
         }
 
-        return (ring, RunoutOf(lengths));
+        var runout = RunoutOf(lengths);
+        return (ring, runout > MostUneven && _turns.Marks.Count == 0 ? null : runout);
     }
 
     private RingTurn TurnOf(int turn)
@@ -226,8 +227,7 @@ internal sealed class RingMeasure
         var half = (means.Max() - means.Min()) / 2;
         if (half > LeastSeen && Likeness(known) < Repeats)
             return null;
-        var runout = 100 * Math.Sqrt(Math.Max(0, half * half - Math.Pow(ByChance * noise, 2)));
-        return runout > MostUneven ? null : runout;
+        return 100 * Math.Sqrt(Math.Max(0, half * half - Math.Pow(ByChance * noise, 2)));
     }
 
     /// <summary>Correlation of each tooth's length with its length a revolution later.</summary>
