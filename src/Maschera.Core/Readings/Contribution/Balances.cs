@@ -40,12 +40,13 @@ internal static class Balances
                 {
                     var others = courses.Where(o => o.Cylinder != course.Cylinder).ToList();
                     var off = course.Value - Statistics.Median(others.Select(o => o.Value));
-                    var isOdd = StandsOut(course, others, c => c.Value, c => c.Spread);
-                    var isLate = course.Moves && StandsOut(course, others, c => c.Last, c => c.LastSpread);
+                    var apart = Apart(course, others, c => c.Value, c => c.Spread);
+                    var isOdd = apart > 1;
+                    var isLate = course.Moves && Apart(course, others, c => c.Last, c => c.LastSpread) > 1;
                     return new CylinderBalance(course.Cylinder, course.Value, course.Spread, higherIsWeak ? off : -off, isOdd || isLate)
                     {
                         IsLearning = isLate,
-                        IsClose = !isOdd && !isLate && StandsOut(course, others, c => c.Value, c => c.Spread, CloseTo),
+                        IsClose = !isOdd && !isLate && apart > CloseTo,
                     };
                 })
                 .OrderBy(b => b.Cylinder),
@@ -74,13 +75,8 @@ internal static class Balances
     /// <summary>The standard deviation that the inner half of the values tells of.</summary>
     private static double Spread(double[] sorted) => Statistics.InnerScatter(sorted);
 
-    private static bool StandsOut(
-        Course course,
-        List<Course> others,
-        Func<Course, double> value,
-        Func<Course, double> spread,
-        double share = 1
-    )
+    /// <summary>How far a cylinder lies from the others, as a share of what makes it odd; 0 within its own spread.</summary>
+    private static double Apart(Course course, List<Course> others, Func<Course, double> value, Func<Course, double> spread)
     {
         var usual = Statistics.Median(others.Select(value));
         var scatter = Math.Max(Scatter([.. others.Select(value)], usual), 0.5 * others.Average(spread));
@@ -88,7 +84,7 @@ internal static class Balances
         var least = Math.Max(OfTheLargest * largest, Math.Abs(usual) > largest ? OfTheLevel * Math.Abs(usual) : 0);
         var off = Math.Abs(value(course) - usual);
         var clear = Math.Max(Clear * (1 + 1.0 / others.Count) * scatter, Clear * least);
-        return off > share * clear && off > 2 * spread(course);
+        return off > 2 * spread(course) ? off / clear : 0;
     }
 
     /// <summary>

@@ -123,10 +123,13 @@ internal static partial class SupplyCheck
         var samples = channel.Samples;
         for (var i = Beside; i + Beside <= samples.Length; i++)
         {
+            var step = Math.Log(samples[i] / samples[i - 1]);
+            if (!(Math.Abs(step) > AtOnce * LeastSag))
+                continue;
             var (before, after) = (samples[(i - Beside)..i], samples[i..(i + Beside)]);
             var (from, to) = (Middle(before), Middle(after));
             var change = Math.Log(to / from);
-            if (Math.Min(from, to) > least && Math.Abs(change) > LeastSag && Math.Log(samples[i] / samples[i - 1]) / change > AtOnce)
+            if (Math.Min(from, to) > least && Math.Abs(change) > LeastSag && step / change > AtOnce)
                 yield return new Change(channel, channel.Time[i], to / from, (Wide(before) / from + Wide(after) / to) / 2);
         }
     }

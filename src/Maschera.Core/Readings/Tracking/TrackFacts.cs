@@ -29,6 +29,9 @@ internal sealed class TrackFacts
     private const double Just = 2,
         LagsToRest = 3;
 
+    /// <summary>Without steps, points closer than this tell no more, s.</summary>
+    private const double Finest = 0.02;
+
     /// <summary>Share of the steps that end short on one side from which that is the verdict.</summary>
     private const double EndShort = 0.25;
 
@@ -38,7 +41,7 @@ internal sealed class TrackFacts
 
     public TrackFacts(Channel desired, Channel actual, TrackPoint[] course, IReadOnlyList<TrackedStep> steps, double riseLimit)
     {
-        (_steps, _course) = (steps, course);
+        (_steps, _course) = (steps, steps.Count == 0 ? Coarse(course) : course);
         DesiredMoves = Statistics.Quantile(desired.Samples, 0.97) - Statistics.Quantile(desired.Samples, 0.03);
         ActualMoves = Statistics.Quantile(actual.Samples, 0.97) - Statistics.Quantile(actual.Samples, 0.03);
         Judged = [.. course.Where(p => !IsExcused(p.Seconds, riseLimit))];
@@ -219,6 +222,13 @@ internal sealed class TrackFacts
         var lags = (int)Math.Min(most / Step, _course.Length / 5);
         var best = Enumerable.Range(0, lags + 1).MinBy(Distance);
         return best > 1 && Distance(best) < explains * Distance(0) ? best : 0;
+    }
+
+    /// <summary>What glides is followed no finer than <see cref="Finest"/>: the search for a delay goes with the square of the rate.</summary>
+    private static TrackPoint[] Coarse(TrackPoint[] course)
+    {
+        var stride = (int)(Finest * (course.Length - 1) / (course[^1].Seconds - course[0].Seconds));
+        return stride < 2 ? course : [.. course.Where((_, i) => i % stride == 0)];
     }
 
     private double Step => (_course[^1].Seconds - _course[0].Seconds) / (_course.Length - 1);
