@@ -165,7 +165,7 @@ internal sealed class BreathingEngine
     private double _blown;
 
     /// <summary>Mass flow through an opening, kg/s; 0 against the pressure.</summary>
-    private static double Flow(double area, double high, double kelvin, double low)
+    internal static double Flow(double area, double high, double kelvin, double low)
     {
         if (low >= high || area <= 0)
             return 0;

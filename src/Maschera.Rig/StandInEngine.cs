@@ -8,7 +8,14 @@ namespace Maschera.Rig;
 /// Flow through a narrow gap: share of a cylinder's charge at ambient density lost each second per bar of overpressure.
 /// A sound cylinder has about 0.3, a burnt valve 5 and more.
 /// </param>
-public sealed record CylinderFault(int Cylinder, double LeakPerSecond);
+public sealed record CylinderFault(int Cylinder, double LeakPerSecond)
+{
+    /// <summary>A hole of so many mm² to the outside, through which gas flows as through a nozzle.</summary>
+    public double HoleMm2 { get; init; }
+
+    /// <summary>Share of its lift to which the intake valve opens.</summary>
+    public double IntakeLift { get; init; } = 1;
+}
 
 /// <summary>The starter, its battery and what they have to turn.</summary>
 public sealed record StarterCircuit
@@ -65,19 +72,28 @@ internal sealed class CylinderGas
     private readonly double _valveArea;
     private readonly ValveTiming _timing;
     private readonly double _leakPerSecond;
+    private readonly double _hole;
+    private readonly double _intakeLift = 1;
     private double _mass;
     private double _temperature = AmbientKelvin;
     private double _volume;
 
-    public CylinderGas(Engine engine, double leakPerSecond, double startDegrees)
+    public CylinderGas(Engine engine, double soundLeak, IEnumerable<CylinderFault> faults, double startDegrees)
     {
+        _leakPerSecond = soundLeak;
+        foreach (var fault in faults)
+        {
+            _leakPerSecond += fault.LeakPerSecond;
+            _hole += fault.HoleMm2 * 1e-6;
+            _intakeLift *= fault.IntakeLift;
+        }
+
         var g = engine.Geometry!;
         _crank = SliderCrank.Of(g, g.CompressionRatio);
         _area = Math.PI / 4 * g.BoreMm * g.BoreMm * 1e-6;
         _swept = _area * g.StrokeMm * 1e-3;
         _valveArea = 0.09 * _area;
         _timing = engine.ValveTiming!;
-        _leakPerSecond = leakPerSecond;
         _volume = _swept * _crank.Volume(double.DegreesToRadians(startDegrees));
         _mass = Ambient * _volume / (GasConstant * _temperature);
     }
@@ -104,10 +120,12 @@ internal sealed class CylinderGas
 
     private void Exchange(double degrees, double dt)
     {
-        var open = Lift(degrees, _timing.Evo, _timing.Evc) + Lift(degrees, _timing.Ivo, _timing.Ivc);
+        var open = Lift(degrees, _timing.Evo, _timing.Evc) + _intakeLift * Lift(degrees, _timing.Ivo, _timing.Ivc);
         var over = (Pressure - Ambient) / 1e5;
         var leak = _leakPerSecond * over * Ambient * _swept / (GasConstant * AmbientKelvin) * dt;
         var valve = open > 0 ? open * _valveArea * Math.Sign(over) * Math.Sqrt(2 * 1.2 * Math.Abs(Pressure - Ambient)) * dt : 0;
+        leak += BreathingEngine.Flow(_hole, Pressure, _temperature, Ambient) * dt;
+        leak -= BreathingEngine.Flow(_hole, Ambient, AmbientKelvin, Pressure) * dt;
         // A step never goes past pressure balance.
         var balance = (Pressure - Ambient) * _volume / (GasConstant * _temperature * Gamma);
         var out_ = Math.Clamp(leak + valve, -Math.Abs(balance), Math.Abs(balance));

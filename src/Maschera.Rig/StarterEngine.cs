@@ -56,10 +56,9 @@ internal sealed class StarterEngine : ILiveEngine
 
         CylinderGas Gas(int place)
         {
-            var leak =
-                SoundLeak * (1 + 0.1 * (random.NextDouble() - 0.5))
-                + faults.Where(f => f.Cylinder == engine.FiringOrder[place]).Sum(f => f.LeakPerSecond);
-            return new CylinderGas(engine, leak, EngineSignals.After(_angles[place], _degrees));
+            var leak = SoundLeak * (1 + 0.1 * (random.NextDouble() - 0.5));
+            var own = faults.Where(f => f.Cylinder == engine.FiringOrder[place]);
+            return new CylinderGas(engine, leak, own, EngineSignals.After(_angles[place], _degrees));
         }
     }
 

@@ -19,21 +19,29 @@ internal readonly record struct CompressedCharge(double[] Torque, double Work)
     /// Marches a charge from intake closing to exhaust opening, a degree a step: polytropic change of volume, and a
     /// leak whose mass flow grows with the overpressure (narrow gaps) and with the time a degree takes.
     /// </summary>
-    public static CompressedCharge March(ChargeVolumes volumes, double closing, double opening, double leak, Func<int, double> slowness)
+    /// <param name="filling">Pressure at which the intake closes, over the pressure outside: 1, and less in a cylinder that does not fill.</param>
+    public static CompressedCharge March(
+        ChargeVolumes volumes,
+        double closing,
+        double opening,
+        Leak leak,
+        Func<int, double> slowness,
+        double filling = 1
+    )
     {
         var torque = new double[361];
         var work = 0.0;
         var first = (int)Math.Ceiling(-180 + closing + 1e-9);
         var last = (int)Math.Floor(180 - opening);
         // Valve events fall between whole degrees: the first step is the part of a degree that is left.
-        var logPressure = Exponent * (Math.Log(volumes.At(-180 + closing)) - volumes.Log(first));
+        var logPressure = Math.Log(filling) + Exponent * (Math.Log(volumes.At(-180 + closing)) - volumes.Log(first));
         for (var degree = first; degree <= last; degree++)
         {
             if (degree > first)
                 logPressure += Exponent * (volumes.Log(degree - 1) - volumes.Log(degree));
             // Mass goes with pressure over temperature, temperature with the polytropic power of the pressure.
             var density = Math.Exp(logPressure / Exponent);
-            var lost = leak * (Math.Exp(logPressure) - 1) / (density * volumes[degree]) * slowness(degree);
+            var lost = leak.Flow(Math.Exp(logPressure)) / (density * volumes[degree]) * slowness(degree);
             logPressure -= Exponent * Math.Clamp(lost, -0.3, 0.3);
             torque[degree + 180] = (1 - Math.Exp(logPressure)) * volumes.Slope(degree);
             if (degree < 0)
@@ -41,6 +49,28 @@ internal readonly record struct CompressedCharge(double[] Torque, double Work)
         }
 
         return new CompressedCharge(torque, work);
+    }
+}
+
+/// <summary>How much a cylinder leaks, and by which law.</summary>
+/// <param name="Size">Share of the charge lost in a degree at mean speed for each bar of overpressure.</param>
+/// <param name="Hole">0 for narrow gaps, whose flow grows with the overpressure; 1 for a hole, whose flow grows as a nozzle's.</param>
+internal readonly record struct Leak(double Size, double Hole)
+{
+    /// <summary>Isentropic exponent of air, and its flow function where the flow is choked (ISO 5167 / Saint-Venant and Wantzel).</summary>
+    private const double Kappa = 1.4,
+        Choked = 0.2588,
+        ChokedRatio = 0.53,
+        RootOfTemperature = 0.115;
+
+    /// <summary>Mass flow at a pressure over the one outside; both laws are alike where the flow begins to choke.</summary>
+    public double Flow(double pressure) => Size * ((1 - Hole) * (pressure - 1) + Hole * Nozzle(pressure));
+
+    private static double Nozzle(double pressure)
+    {
+        var ratio = pressure > 1 ? 1 / pressure : pressure;
+        var psi = ratio < ChokedRatio ? Choked : Math.Sqrt(Math.Max(0, Math.Pow(ratio, 2 / Kappa) - Math.Pow(ratio, (Kappa + 1) / Kappa)));
+        return (pressure > 1 ? Math.Pow(pressure, 1 - RootOfTemperature) * psi : -psi) / Choked;
     }
 }
 

@@ -20,6 +20,9 @@ internal sealed record CompressionDraft(Dictionary<string, Channel> Channels, st
 /// <summary>Turns a fit into the result.</summary>
 internal sealed class CompressionResultMaker(Engine engine, CrankingSignal signal, FoundEngine found, CompressionDraft draft)
 {
+    /// <summary>A cylinder that fills to less of the pressure outside does not get its air.</summary>
+    private const double ShortOfAir = 0.85;
+
     private readonly int _n = engine.Cylinders;
 
     public RelativeCompressionResult Result(List<SyncEvent>? sync, string syncKind, int syncCylinder)
@@ -39,6 +42,8 @@ internal sealed class CompressionResultMaker(Engine engine, CrankingSignal signa
             })
             .ToList();
         var low = positions.Where(IsLow).Select(p => new LowPosition(p.Position, p.Cylinder, p.Percent)).ToList();
+        if (found.Fit.Starved is { Filling: < ShortOfAir } starved)
+            AddStarved(positions[(starved.Position + (shift ?? 0)) % _n]);
         return new RelativeCompressionResult
         {
             Verdict = low.Count > 0 ? "uneven" : "even",
@@ -54,6 +59,20 @@ internal sealed class CompressionResultMaker(Engine engine, CrankingSignal signa
             Humps = Humps(positions, shift ?? 0),
             Cycle = Folded(shift ?? 0),
         };
+    }
+
+    private void AddStarved(PositionWork place)
+    {
+        if (!IsLow(place))
+            return;
+        var name = place.Cylinder is { } cylinder ? $"Cylinder {cylinder}" : $"Position {place.Position}";
+        draft.Notes.Add(
+            new(
+                "short-of-air",
+                $"{name} seals but does not fill: what it lacks looks like an intake valve that hardly opens, not like a leak. Its "
+                    + "percentage is rough. Look at its valve gear, or capture its pressure while cranking, before its rings are blamed."
+            )
+        );
     }
 
     private bool IsLow(PositionWork p) =>
@@ -134,7 +153,8 @@ internal sealed class CompressionResultMaker(Engine engine, CrankingSignal signa
     /// </summary>
     internal static double[] Percents(double[] work)
     {
-        var reference = Statistics.Quantile(Statistics.Sorted(work), 0.75);
+        // Of two, one is measured by the other.
+        var reference = work.Length == 2 ? work.Max() : Statistics.Quantile(Statistics.Sorted(work), 0.75);
         for (var pass = 0; pass < 4; pass++)
             reference = Statistics.Median(work.Where(w => w >= RelativeCompressionReading.LowPercent / 100 * reference));
         return [.. work.Select(w => 100 * w / reference)];

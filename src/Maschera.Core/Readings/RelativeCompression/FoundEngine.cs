@@ -11,6 +11,10 @@ internal readonly record struct FoundEngine(StarterModel Model, StarterFit Fit, 
 
     private const int LeastCycles = 3;
 
+    /// <summary>Engines whose cylinders all fill leave less of the signal unexplained; and the cost a starved one must stay under.</summary>
+    private const double FilledMisfit = 0.006,
+        StarvedCost = 0.7;
+
     /// <summary>A window that holds a compression of even a slow twin, s, and the share of the usual reach it must show.</summary>
     private const double LivelySeconds = 0.7,
         LivelyShare = 0.3;
@@ -38,7 +42,7 @@ internal readonly record struct FoundEngine(StarterModel Model, StarterFit Fit, 
         }
 
         // A model remembers its last fold, so every fit that runs beside others has a model of its own.
-        return rough
+        var best = rough
             .OrderBy(r => r.Cost)
             .Take(even ? 4 : 8)
             .SelectMany(r => new[] { r.Start, StarterModel.WithoutLeaks(r.Start) }.Select(start => (r.Cycles, Start: start)))
@@ -52,8 +56,30 @@ internal readonly record struct FoundEngine(StarterModel Model, StarterFit Fit, 
             .Select(r => new FoundEngine(r.Model, r.Model.Fit(r.Near.Parameters, cancel), r.Cycles))
             .AsSequential()
             .OrderBy(f => f.Fit.Cost)
-            .Cast<FoundEngine?>()
-            .FirstOrDefault();
+            .ToList();
+        if (best.Count == 0)
+            return null;
+        var leaking = best[0];
+        if (leaking.Fit.Misfit < FilledMisfit + leaking.Model.Noise(leaking.Fit))
+            return leaking;
+        var starved = best.Select(f => f.Starved(signal, engine, cancel)).MinBy(f => f.Fit.Cost);
+        return starved.Fit.Cost < StarvedCost * leaking.Fit.Cost ? starved : leaking;
+    }
+
+    /// <summary>The engine with the cylinder that, sealing but not filling, explains most of what leaks left.</summary>
+    private FoundEngine Starved(CrankingSignal signal, Engine engine, CancellationToken cancel)
+    {
+        var (cycles, leaking) = (Cycles, Fit);
+        var (model, near) = Enumerable
+            .Range(0, engine.Cylinders)
+            .AsParallel()
+            .AsOrdered()
+            .WithCancellation(cancel)
+            .Select(position => (Position: position, Model: new StarterModel(signal, cycles, engine, position)))
+            .Select(m => (m.Model, Near: m.Model.Approach(StarterModel.WithStarved(leaking.Parameters, m.Position), cancel)))
+            .AsSequential()
+            .MinBy(m => m.Near.Cost);
+        return new FoundEngine(model, model.Fit(near.Parameters, cancel), cycles);
     }
 
     /// <summary>

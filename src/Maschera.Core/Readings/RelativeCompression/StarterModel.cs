@@ -14,6 +14,7 @@ internal readonly record struct Prior(double Mean, double Deviation);
 /// <param name="Fitted">The model's cycle.</param>
 /// <param name="Misfit">Root mean square of what is left over the signal's reach.</param>
 /// <param name="Cost">What the fit minimised.</param>
+/// <param name="Starved">The position that seals but does not fill, and its pressure where the intake closes, over the one outside.</param>
 internal sealed record StarterFit(
     double TdcDegrees,
     double SpeedSwing,
@@ -22,7 +23,8 @@ internal sealed record StarterFit(
     double[] Fitted,
     double Misfit,
     double Cost,
-    double[] Parameters
+    double[] Parameters,
+    (int Position, double Filling)? Starved
 );
 
 /// <summary>
@@ -47,7 +49,8 @@ internal sealed class StarterModel
         Closing = 3,
         Opening = 4,
         Lag = 5,
-        Leak = 6;
+        Hole = 6,
+        FirstLeak = 7;
 
     private readonly CrankingFold _fold;
     private readonly double[] _angles;
@@ -59,9 +62,13 @@ internal sealed class StarterModel
     private readonly Prior _opening;
     private static readonly Prior s_lag = new(Math.Log(0.06), 0.5);
     private static readonly Prior s_leak = new(Math.Log(0.0004), 1.5);
+    private static readonly Prior s_hole = new(0.2, 0.3);
+    private readonly int? _starved;
 
-    public StarterModel(CrankingSignal signal, List<(int From, int To)> cycles, Engine engine)
+    /// <param name="starved">The position that is tried as one that seals but does not fill; null where all fill.</param>
+    public StarterModel(CrankingSignal signal, List<(int From, int To)> cycles, Engine engine, int? starved = null)
     {
+        _starved = starved;
         _fold = new CrankingFold(Resampling.Smooth(signal.Load.Samples, 5), cycles);
         _angles = engine.Angles();
         var used = _fold.Load.AsSpan(cycles[0].From, cycles[^1].To - cycles[0].From);
@@ -77,6 +84,14 @@ internal sealed class StarterModel
 
     /// <summary>The cycles laid on each other.</summary>
     public CrankingFold Folded => _fold;
+
+    /// <summary>What the cycles' differences from one another leave in their mean, as a share of the reach.</summary>
+    public double Noise(StarterFit fit)
+    {
+        var cycles = _fold.Each(fit.SpeedSwing);
+        var squares = Enumerable.Range(0, Bins).Average(b => Square(Statistics.StandardDeviation([.. cycles.Select(c => c.Load[b])])));
+        return Math.Sqrt(squares / cycles.Count) / _reach;
+    }
 
     /// <summary>The signal's reach over the used cycles, 5th to 95th percentile.</summary>
     public double Reach => _reach;
@@ -103,8 +118,16 @@ internal sealed class StarterModel
     public static double[] WithoutLeaks(double[] start)
     {
         var sound = (double[])start.Clone();
-        Array.Fill(sound, s_leak.Mean, Leak, start.Length - Leak);
+        Array.Fill(sound, s_leak.Mean, FirstLeak, start.Length - FirstLeak);
         return sound;
+    }
+
+    /// <summary>The start of a model with a starved cylinder, from a fit without one: it seals as its neighbours do.</summary>
+    public static double[] WithStarved(double[] fitted, int position)
+    {
+        double[] start = [.. fitted, Math.Log(0.7)];
+        start[FirstLeak + position] = Statistics.Median(fitted.Skip(FirstLeak));
+        return start;
     }
 
     /// <summary>
@@ -124,7 +147,8 @@ internal sealed class StarterModel
         var (r, mean, work, _, _) = Evaluate(q);
         var fitted = mean.Select((value, i) => value - r[i]).ToArray();
         var misfit = Math.Sqrt(r.Sum(x => x * x) / Bins) / _reach;
-        return new StarterFit(CrankingFold.Wrap(q[Phase]), Math.Max(0, q[Swing]) / _reach, work, mean, fitted, misfit, cost, q);
+        (int, double)? starved = _starved is { } position ? (position, Math.Exp(q[^1])) : null;
+        return new StarterFit(CrankingFold.Wrap(q[Phase]), Math.Max(0, q[Swing]) / _reach, work, mean, fitted, misfit, cost, q, starved);
     }
 
     /// <summary>
@@ -141,7 +165,7 @@ internal sealed class StarterModel
         {
             // A leak enough to be felt, added to this cylinder alone.
             var moved = (double[])fit.Parameters.Clone();
-            moved[Leak + i] = Math.Log(Math.Exp(moved[Leak + i]) + 0.0004);
+            moved[FirstLeak + i] = Math.Log(Math.Exp(moved[FirstLeak + i]) + 0.0004);
             var (torque, movedWork) = Torque(moved, speed);
             var (baseTorque, _) = Torque(fit.Parameters, speed);
             perUnit[i] = movedWork[i] - work[i];
@@ -167,14 +191,17 @@ internal sealed class StarterModel
 
     private Unknown[] Unknowns()
     {
-        var unknowns = new Unknown[Leak + _angles.Length];
+        var unknowns = new Unknown[FirstLeak + _angles.Length + (_starved is null ? 0 : 1)];
         Array.Fill(unknowns, new Unknown(0.02, 1, -12, 1));
+        if (_starved is not null)
+            unknowns[^1] = new(0.02, 0.3, -3, 0);
         unknowns[Swing] = new(0.01, 0.1, 0, 1.5);
         unknowns[Phase] = new(0.3, 8);
         unknowns[Ratio] = new(0.1, 2, 5, 26);
         unknowns[Closing] = new(1, 8, 0, 94);
         unknowns[Opening] = new(1, 8, 0, 94);
         unknowns[Lag] = new(0.02, 0.3, -6, 0);
+        unknowns[Hole] = new(0.02, 0.3, 0, 1);
         return unknowns;
     }
 
@@ -204,15 +231,16 @@ internal sealed class StarterModel
         var middle = Statistics.Median(solved.Take(n));
         if (middle <= 0)
             cost += 1e6;
-        var parameters = new double[Leak + n];
+        var parameters = new double[FirstLeak + n];
         (parameters[Swing], parameters[Phase], parameters[Ratio]) = (_swing.Mean, phase, _ratio.Mean);
         (parameters[Closing], parameters[Opening], parameters[Lag]) = (_closing.Mean, _opening.Mean, Math.Log(lag));
+        parameters[Hole] = s_hole.Mean;
         for (var i = 0; i < n; i++)
         {
             var share = middle > 0 ? solved[i] / middle : 1;
             cost += 1e3 * (Square(Math.Min(share, 0)) + Square(Math.Max(share - 1.2, 0)));
             // A cylinder at half its neighbours' amplitude leaks about ten times as much as a good one.
-            parameters[Leak + i] = s_leak.Mean + 5 * (1 - Math.Clamp(share, 0.3, 1.0));
+            parameters[FirstLeak + i] = s_leak.Mean + 5 * (1 - Math.Clamp(share, 0.3, 1.0));
         }
 
         return (cost, parameters);
@@ -240,7 +268,7 @@ internal sealed class StarterModel
     {
         var (r, _, _, scale, _) = Evaluate(q);
         var n = _angles.Length;
-        var all = new double[Bins + 6 + n];
+        var all = new double[Bins + 7 + n];
         for (var b = 0; b < Bins; b++)
             all[b] = r[b] / (share * _reach);
         all[Bins] = (q[Swing] - _swing.Mean) / _swing.Deviation;
@@ -248,9 +276,10 @@ internal sealed class StarterModel
         all[Bins + 2] = (q[Closing] - _closing.Mean) / _closing.Deviation;
         all[Bins + 3] = (q[Opening] - _opening.Mean) / _opening.Deviation;
         all[Bins + 4] = (q[Lag] - s_lag.Mean) / s_lag.Deviation;
+        all[Bins + 6] = (q[Hole] - s_hole.Mean) / s_hole.Deviation;
         all[Bins + 5] = 50 * Math.Min(scale, 0) / _reach;
         for (var i = 0; i < n; i++)
-            all[Bins + 6 + i] = (q[Leak + i] - s_leak.Mean) / s_leak.Deviation;
+            all[Bins + 7 + i] = (q[FirstLeak + i] - s_leak.Mean) / s_leak.Deviation;
         return all;
     }
 
@@ -283,8 +312,9 @@ internal sealed class StarterModel
                 volumes,
                 q[Closing],
                 q[Opening],
-                Math.Exp(q[Leak + i]),
-                degree => meanSpeed / speed[CrankingFold.Bin(tdc + degree)]
+                new Leak(Math.Exp(q[FirstLeak + i]), q[Hole]),
+                degree => meanSpeed / speed[CrankingFold.Bin(tdc + degree)],
+                i == _starved ? Math.Exp(q[^1]) : 1
             );
             work[i] = pressed.Work;
             for (var b = 0; b < Bins; b++)
@@ -292,10 +322,19 @@ internal sealed class StarterModel
                 var after = CrankingFold.AfterTdc(CrankingFold.BinAngle(b) - tdc);
                 if (Math.Abs(after) < 180)
                     torque[b] += pressed.At(after);
+                else if (i == _starved && after < -180)
+                    torque[b] += (1 - Math.Exp(q[^1])) * Suction(crank, after);
             }
         }
 
         return (torque, work);
+    }
+
+    /// <summary>Torque that draws the piston down against a valve that hardly opens, for a pressure that falls evenly to its lowest.</summary>
+    private static double Suction(SliderCrank crank, double after)
+    {
+        var radians = double.DegreesToRadians(after);
+        return (1 - Math.Cos(radians)) / 2 * crank.VolumeSlope(radians);
     }
 
     /// <summary>The gas torque of a lone cylinder by degrees after TDC, for the rough start.</summary>
@@ -305,7 +344,7 @@ internal sealed class StarterModel
             ChargeVolumes.Of(new SliderCrank(ratio, SliderCrank.UsualRodRatio)),
             closing,
             opening,
-            leak,
+            new Leak(leak, 0),
             _ => 1
         );
         return after => Math.Abs(after) < 180 ? pressed.At(after) : 0;
