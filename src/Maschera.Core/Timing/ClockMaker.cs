@@ -20,11 +20,21 @@ internal static class ClockMaker
     /// <summary>Slower than this the crank stands, or rocks back against compression, rpm.</summary>
     private const double SlowestRpm = 25;
 
+    /// <summary>With fewer samples a tooth a wheel that is not found may be there all the same.</summary>
+    private const double FewSamples = 5;
+
+    /// <summary>Teeth are mostly alike: nine in ten are no longer than so many times the usual one.</summary>
+    private const double LikeTeeth = 1.6;
+
     /// <summary>Teeth of a wheel that nothing tells.</summary>
     private const int UsualTeeth = 60;
 
     /// <summary>An inductive sensor's crossings are told from the other ones where they are off by less than this share of those.</summary>
     private const double CrossingSure = 0.5;
+
+    /// <summary>... and where they themselves lie at whole pitches across a gap within the first, and the other ones don't by the second.</summary>
+    private const double EvenlyThrough = 0.06,
+        UnevenlyThrough = 0.03;
 
     /// <summary>On a wheel without gaps no stand of the signal is this many times longer than the usual one.</summary>
     private const double PlainStands = 1.5;
@@ -77,11 +87,11 @@ internal static class ClockMaker
         if (train.Seconds.Length < LeastEdges)
             return (null, new Note("standing", $"The crank hardly turns on '{crank.Name}': it stands or rocks for most of the capture."));
         if (train.Misfit > MostMisfit)
-            return (null, NoWheel(crank));
+            return (null, NoWheel(crank, train));
         if (train != all)
             found = WheelFinder.Find(train);
         if (found is null)
-            return (null, NoWheel(crank));
+            return (null, NoWheel(crank, train));
         if (Whole(found, train, engine, repeats) is not { } wheel)
             return (
                 null,
@@ -107,7 +117,9 @@ internal static class ClockMaker
     }
 
     private static bool IsSure(List<(bool Rising, ToothTrain Train)> ways) =>
-        ways.Count == 2 && ways[0].Train.Misfit < CrossingSure * ways[1].Train.Misfit;
+        ways.Count == 2
+        && ways[0].Train.Misfit < Math.Min(EvenlyThrough, CrossingSure * ways[1].Train.Misfit)
+        && ways[1].Train.Misfit > UnevenlyThrough;
 
     /// <summary>
     /// The longest stretch in which the crank turns on: where it stops it rocks back, and a sensor does not tell which way.
@@ -151,12 +163,21 @@ internal static class ClockMaker
         return Math.Max(longLow, longHigh) > PlainStands ? longLow >= longHigh : Against(low, 0.005) <= Against(high, 0.005);
     }
 
-    private static Note NoWheel(Channel crank) =>
-        new(
+    private static Note NoWheel(Channel crank, ToothTrain train)
+    {
+        var lengths = Statistics.Sorted(train.Seconds.Zip(train.Seconds.Skip(1), (a, b) => (b - a) / crank.Time.Step));
+        var samples = Statistics.Quantile(lengths, 0.5);
+        if (samples < FewSamples && Statistics.Quantile(lengths, 0.9) < LikeTeeth * samples)
+            return new Note(
+                "coarse",
+                $"'{crank.Name}' has {samples:0.#} samples a tooth, too few to tell its gaps by. Capture at a higher rate or lower speed."
+            );
+        return new Note(
             "no-wheel",
             $"The teeth on '{crank.Name}' fit no wheel: their gaps don't repeat turn by turn. Check that this is the crank sensor, "
                 + $"that none of its edges are lost, and that the engine turned steadily."
         );
+    }
 
     /// <summary>The wheel of a whole turn, from a pattern that may come several times a turn.</summary>
     private static WheelPattern? Whole(WheelPattern found, ToothTrain train, Engine? engine, Func<ToothPlaces, int?>? repeats)

@@ -15,6 +15,10 @@ public sealed record SensorEdges(IReadOnlyList<Edge> Edges, bool IsInductive, do
     /// <summary>What is near a rail, as a share of the swing.</summary>
     private const double RailShare = 0.2;
 
+    /// <summary>Samples beyond the rails by more than this share of the swing, and how many of them on a side are no spikes.</summary>
+    private const double OutsideShare = 0.5,
+        Outermost = 0.004;
+
     /// <summary>So many samples, evenly spread, tell the kind of sensor.</summary>
     private const int SketchSamples = 60_000;
 
@@ -24,19 +28,58 @@ public sealed record SensorEdges(IReadOnlyList<Edge> Edges, bool IsInductive, do
     /// <summary>A half wave may be so much smaller than those before it, an engine slows down no faster.</summary>
     private const double AmplitudeDecay = 0.8;
 
+    /// <summary>
+    /// The middles of an inductive sensor's half waves, rising where they point up: where a wheel has long segments, one edge makes
+    /// one half wave, and the crossing between two of them lies anywhere in the rest.
+    /// </summary>
+    public IReadOnlyList<Edge> Crests { get; private init; } = [];
+
+    /// <summary>A crossing that takes so many times longer than the usual one has a rest in it.</summary>
+    private const double RestTimes = 4;
+
     /// <summary>The crossings that go up, or those that go down.</summary>
     public double[] Times(bool rising) => [.. Edges.Where(e => e.Rising == rising).Select(e => e.Seconds)];
 
     /// <summary>Finds them; empty where the channel stands still.</summary>
     public static SensorEdges Find(Channel channel)
     {
-        var rails = PulseTrain.FindRails(Sketch(channel.Samples));
-        if (!(rails.Swing > 0))
+        var sketch = Sketch(channel.Samples);
+        var rails = PulseTrain.FindRails(sketch);
+        if (!(rails.Swing > 0) && !(Statistics.Quantile(sketch, Outermost) < Statistics.Quantile(sketch, 1 - Outermost)))
             return new SensorEdges([], false, 0);
-        return Switches(channel.Samples, rails)
+        return Switches(sketch, rails)
             // Between samples nothing is known of a steep edge: even over one step.
             ? new SensorEdges(PulseTrain.FindEdges(channel, rails, 0.25), false, channel.Time.Step / Math.Sqrt(12))
-            : new SensorEdges(Crossings(channel), true, channel.Time.Step / Math.Sqrt(12) / 2);
+            : Inductive(channel);
+    }
+
+    private static SensorEdges Inductive(Channel channel)
+    {
+        var (crossings, halfWaves) = HalfWaves(channel);
+        var level = Level(channel.Samples);
+        return new SensorEdges(crossings, true, channel.Time.Step / Math.Sqrt(12) / 2)
+        {
+            Crests = [.. halfWaves.Select(h => new Edge(Middle(channel, h.From, h.End, h.Up ? 1 : -1, level), h.Up))],
+        };
+    }
+
+    /// <summary>The middle of what reaches half of a half wave's height, weighed by height.</summary>
+    private static double Middle(Channel channel, int from, int end, int sign, double level)
+    {
+        var samples = channel.Samples.AsSpan(from, end - from);
+        double peak = 0,
+            weight = 0,
+            sum = 0;
+        foreach (var sample in samples)
+            peak = Math.Max(peak, sign * (sample - level));
+        for (var i = 0; i < samples.Length; i++)
+            if (sign * (samples[i] - level) is var height && height >= peak / 2)
+            {
+                weight += height;
+                sum += height * (channel.Time[from + i] - channel.Time[from]);
+            }
+
+        return channel.Time[from] + sum / weight;
     }
 
     /// <summary>Every so many samples; all of them where they are few.</summary>
@@ -51,11 +94,17 @@ public sealed record SensorEdges(IReadOnlyList<Edge> Edges, bool IsInductive, do
         return picked;
     }
 
-    private static bool Switches(float[] samples, Rails rails)
+    /// <summary>True where the signal lies on two rails, and hardly ever far outside them: few pulses either way rest between.</summary>
+    private static bool Switches(float[] sketch, Rails rails)
     {
+        if (
+            rails.Low - Statistics.Quantile(sketch, Outermost) > OutsideShare * rails.Swing
+            || Statistics.Quantile(sketch, 1 - Outermost) - rails.High > OutsideShare * rails.Swing
+        )
+            return false;
         int near = 0,
             all = 0;
-        foreach (var sample in Sketch(samples))
+        foreach (var sample in sketch)
         {
             if (!float.IsFinite(sample))
                 continue;
@@ -69,30 +118,28 @@ public sealed record SensorEdges(IReadOnlyList<Edge> Edges, bool IsInductive, do
 
     /// <summary>
     /// Crossings of the standing level by half waves that reach a share of the amplitude of those before them, so that
-    /// noise in a gap counts for nothing at any speed. Dated by the line between the samples round the crossing.
+    /// noise in a gap counts for nothing at any speed; see <see cref="Dated"/>. With them the half waves that are whole, each from where it counts up to where the next one does.
     /// </summary>
-    private static List<Edge> Crossings(Channel channel)
+    private static (List<Edge> Crossings, List<(int From, int End, bool Up)> Waves) HalfWaves(Channel channel)
     {
         var samples = channel.Samples;
         var time = channel.Time;
         var level = Level(samples);
         // The noise of a standing engine must not count as teeth.
-        var floor = 0.02 * (Statistics.Quantile(samples, 0.99) - Statistics.Quantile(samples, 0.01));
-        var edges = new List<Edge>();
+        var floor = 0.02 * (Statistics.Quantile(samples, 0.998) - Statistics.Quantile(samples, 0.002));
+        var crossings = new List<Crossing>();
+        var waves = new List<(int From, int End, bool Up)>();
+        var from = 0;
+        var rest = new RestBand(floor);
         double amplitude = 0,
-            peak = 0,
-            crossing = double.NaN,
-            before = double.NaN;
-        var beforeAt = 0.0;
+            peak = 0;
         bool? up = null;
         for (var i = 0; i < samples.Length; i++)
         {
             var value = samples[i] - level;
             if (!double.IsFinite(value))
                 continue;
-            if (before < 0 != value < 0 && !double.IsNaN(before))
-                crossing = Resampling.Crossed(0, (beforeAt, before), (time[i], value));
-            (before, beforeAt) = (value, time[i]);
+            rest.Pass(time[i], value);
             if (up is { } high && (high ? value : -value) > peak)
                 peak = high ? value : -value;
             var threshold = Math.Max(floor, HalfWaveShare * amplitude);
@@ -102,13 +149,66 @@ public sealed record SensorEdges(IReadOnlyList<Edge> Edges, bool IsInductive, do
                 : up;
             if (now == up)
                 continue;
-            if (up is not null && !double.IsNaN(crossing))
-                edges.Add(new Edge(crossing, now!.Value));
+            if (up is not null && rest.Last(now!.Value) is { } crossing)
+                crossings.Add(crossing);
+            if (up is { } was)
+                waves.Add((from, i, was));
+            from = i;
             amplitude = Math.Max(AmplitudeDecay * amplitude, peak);
             (up, peak) = (now, Math.Abs(value));
         }
 
-        return edges;
+        return (Dated(crossings, time.Step), waves);
+    }
+
+    /// <summary>
+    /// Crossings dated by the line between the samples round them; those where the sensor rests in between, which have no moment of
+    /// their own, by the end of the rest.
+    /// </summary>
+    private static List<Edge> Dated(List<Crossing> crossings, double step)
+    {
+        var usual = Statistics.Median(crossings.Select(c => c.Reached - c.Left));
+        return [.. crossings.Select(c => new Edge(c.Reached - c.Left > RestTimes * usual + 2 * step ? c.Reached : c.Seconds, c.Rising))];
+    }
+
+    /// <summary>A crossing of the resting level, and when the narrow band about that level was entered before and left behind it, s.</summary>
+    private readonly record struct Crossing(bool Rising, double Seconds, double Left, double Reached);
+
+    /// <summary>Follows a signal through the narrow band about its resting level.</summary>
+    private struct RestBand(double half)
+    {
+        private double _before = double.NaN,
+            _beforeAt,
+            _crossed = double.NaN,
+            _leftLow = double.NaN,
+            _leftHigh = double.NaN,
+            _reachedLow = double.NaN,
+            _reachedHigh = double.NaN;
+
+        public void Pass(double seconds, double value)
+        {
+            if (_before < 0 != value < 0 && !double.IsNaN(_before))
+                _crossed = At(0, seconds, value);
+            if (_before < -half && value >= -half)
+                _leftLow = At(-half, seconds, value);
+            if (_before > half && value <= half)
+                _leftHigh = At(half, seconds, value);
+            if (_before <= half && value > half)
+                _reachedHigh = At(half, seconds, value);
+            if (_before >= -half && value < -half)
+                _reachedLow = At(-half, seconds, value);
+            (_before, _beforeAt) = (value, seconds);
+        }
+
+        /// <summary>The last crossing that way; null where the signal was not seen on both sides.</summary>
+        public readonly Crossing? Last(bool rising)
+        {
+            var (left, reached) = rising ? (_leftLow, _reachedHigh) : (_leftHigh, _reachedLow);
+            return double.IsNaN(_crossed) || double.IsNaN(reached - left) ? null : new(rising, _crossed, left, reached);
+        }
+
+        private readonly double At(double level, double seconds, double value) =>
+            Resampling.Crossed(level, (_beforeAt, _before), (seconds, value));
     }
 
     /// <summary>The level the sensor rests at: the mean, for what it induces one way it induces the other.</summary>

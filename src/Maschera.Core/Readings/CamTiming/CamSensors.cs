@@ -6,7 +6,12 @@ using Maschera.Core.Timing;
 namespace Maschera.Core.Readings.CamTiming;
 
 /// <summary>One capture's clock and its cams on it.</summary>
-internal sealed record CamSensors(AngleClock Clock, Dictionary<string, CamPattern> Cams)
+/// <param name="Cams">Each cam's pattern by its role.</param>
+/// <param name="Choices">
+/// What the pattern may be made of: all edges of a hall sensor; of an inductive one its rising crossings, its falling ones, and its
+/// half waves. Null where no pattern repeats.
+/// </param>
+internal sealed record CamSensors(AngleClock Clock, Dictionary<string, CamPattern> Cams, Dictionary<string, CamPattern?[]> Choices)
 {
     public static (CamSensors?, Note?) Measure(Dictionary<string, Channel> channels, Engine? engine, bool? rising = null)
     {
@@ -17,7 +22,8 @@ internal sealed record CamSensors(AngleClock Clock, Dictionary<string, CamPatter
             crank,
             sensors["crank"],
             engine,
-            places => cams["cam"].Select(edges => CamPattern.Repeats(edges, places)).FirstOrDefault(count => count is not null),
+            // Half waves hold every edge; of the crossings one kind is not sharp.
+            places => cams["cam"].Reverse().Select(edges => CamPattern.Repeats(edges, places)).FirstOrDefault(count => count is not null),
             rising
         );
         if (Swapped(crank, sensors["crank"], cam, sensors["cam"], engine))
@@ -40,11 +46,13 @@ internal sealed record CamSensors(AngleClock Clock, Dictionary<string, CamPatter
                         + $"needed, better twenty. Capture longer."
                 )
             );
-        var patterns = cams.Select(c => (c.Key, Pattern: Sharpest(c.Value, clock)))
+        var choices = cams.ToDictionary(c => c.Key, c => c.Value.Select(edges => CamPattern.Of(edges, clock)).ToArray());
+        var patterns = choices
+            .Select(c => (c.Key, Pattern: c.Value.OfType<CamPattern>().MinBy(Scatter)))
             .Where(c => c.Pattern is not null)
             .ToDictionary(c => c.Key, c => c.Pattern!);
         return patterns.ContainsKey("cam")
-            ? (new CamSensors(clock, patterns), null)
+            ? (new CamSensors(clock, patterns, choices), null)
             : (
                 null,
                 new Note("no-cam-pattern", $"The edges of '{cam.Name}' don't repeat from cycle to cycle. Check the cam sensor's hook-up.")
@@ -52,8 +60,8 @@ internal sealed record CamSensors(AngleClock Clock, Dictionary<string, CamPatter
     }
 
     /// <summary>
-    /// The edges to go by: all of a hall sensor; of an inductive one either those that go up or those that go down, for
-    /// only the crossing in the middle of a tooth is sharp, and the other lies somewhere in the rest before it.
+    /// The edges to go by: all of a hall sensor. Of an inductive one those that go up or those that go down, for over a narrow tooth
+    /// only the crossing in its middle is sharp; or the half waves, where long segments keep the crossings far from any edge.
     /// </summary>
     private static IReadOnlyList<Edge>[] Usable(SensorEdges sensor) =>
         sensor.IsInductive
@@ -61,12 +69,34 @@ internal sealed record CamSensors(AngleClock Clock, Dictionary<string, CamPatter
             [
                 [.. sensor.Edges.Where(e => e.Rising)],
                 [.. sensor.Edges.Where(e => !e.Rising)],
+                sensor.Crests,
             ]
             : [sensor.Edges];
 
-    /// <summary>The pattern whose edges scatter least.</summary>
-    private static CamPattern? Sharpest(IReadOnlyList<Edge>[] choices, AngleClock clock) =>
-        choices.Select(edges => CamPattern.Of(edges, clock)).OfType<CamPattern>().MinBy(pattern => pattern.Edges.Average(e => e.Spread));
+    /// <summary>The sharpest pattern of a cam with as many edges as a stored one; the sharpest of all where none has.</summary>
+    public CamPattern Like(string role, CamPattern stored) =>
+        Choices[role].OfType<CamPattern>().Where(c => c.Edges.Count == stored.Edges.Count).MinBy(Scatter) ?? Cams[role];
+
+    private static double Scatter(CamPattern pattern) => pattern.Edges.Average(e => e.Spread);
+
+    /// <summary>Both with the patterns that are sharpest in the two together, so that like is laid on like.</summary>
+    public static (CamSensors Measured, CamSensors Reference) SameEdges(CamSensors measured, CamSensors reference)
+    {
+        var (mine, theirs) = (new Dictionary<string, CamPattern>(measured.Cams), new Dictionary<string, CamPattern>(reference.Cams));
+        foreach (var (role, own) in measured.Choices)
+        {
+            if (!reference.Choices.TryGetValue(role, out var good) || own.Length != good.Length)
+                continue;
+            var pairs = own.Zip(good)
+                .Where(p => p.First is not null && p.First.Edges.Count == p.Second?.Edges.Count)
+                .OrderBy(p => Scatter(p.First!) + Scatter(p.Second!))
+                .ToList();
+            if (pairs.Count > 0)
+                (mine[role], theirs[role]) = (pairs[0].First!, pairs[0].Second!);
+        }
+
+        return (measured with { Cams = mine }, reference with { Cams = theirs });
+    }
 
     private static bool Swapped(Channel crank, SensorEdges crankEdges, Channel cam, SensorEdges camEdges, Engine? engine)
     {

@@ -96,6 +96,7 @@ public sealed class CamTimingReading : ReadingOf<CamTimingResult>
             if (reference is null)
                 return Unusable(channels, new Note("reference-" + problem!.Code, "The known-good: " + problem.Text), measured);
             (measured, reference) = CamSensors.SameCrossing(channels, theirs, measured, reference, request.Engine);
+            (measured, reference) = CamSensors.SameEdges(measured, reference);
         }
 
         return Compare(request, channels, measured, reference);
@@ -117,18 +118,24 @@ public sealed class CamTimingReading : ReadingOf<CamTimingResult>
                     : (null, new Note("reference-sensors", "it lacks a crank or a cam sensor."));
             if (sensors is not null && !sensors.Clock.Wheel.IsLike(reference.Clock.Wheel))
                 (sensors, problem) = (null, new Note("other-wheel", "it has another wheel."));
-            foreach (var (role, list) in offsets)
-                if (
-                    sensors?.Cams.GetValueOrDefault(role) is { } pattern
-                    && reference.Cams.GetValueOrDefault(role) is { } first
-                    && CamMatch.Of(role, role, pattern, first, sensors.Clock, []) is { } laid
-                )
-                    list.Add(laid.OffsetDegrees);
-            if (sensors is null)
+            if (sensors is not null)
+                AddOffsets(offsets, CamSensors.SameEdges(sensors, reference));
+            else
                 notes.Add(new("reference-left-out", $"The known-good capture '{known.Capture.Name}' is left out: {problem!.Text}"));
         }
 
         return [.. cams.Select(c => c.Against([.. offsets[c.Role]]))];
+    }
+
+    private static void AddOffsets(Dictionary<string, List<double>> offsets, (CamSensors Known, CamSensors First) pair)
+    {
+        foreach (var (role, list) in offsets)
+            if (
+                pair.Known.Cams.GetValueOrDefault(role) is { } pattern
+                && pair.First.Cams.GetValueOrDefault(role) is { } first
+                && CamMatch.Of(role, role, pattern, first, pair.Known.Clock, []) is { } laid
+            )
+                list.Add(laid.OffsetDegrees);
     }
 
     private CamTimingResult Compare(
@@ -171,7 +178,8 @@ public sealed class CamTimingReading : ReadingOf<CamTimingResult>
                 continue;
             }
 
-            if (CamMatch.Of(role, channels[role].Name, pattern, theirs, measured.Clock, notes) is { } cam)
+            var like = reference is null ? measured.Like(role, theirs) : pattern;
+            if (CamMatch.Of(role, channels[role].Name, like, theirs, measured.Clock, notes) is { } cam)
                 cams.Add(cam);
         }
 
