@@ -339,6 +339,32 @@ public class CrankDegreeTests
         }
     }
 
+    /// <summary>Any of three gaps alike may be the one the engine file counts from: the sync tells, and no neighbour is named.</summary>
+    [Theory]
+    [InlineData(20)]
+    [InlineData(100)]
+    public void On_a_wheel_that_looks_alike_three_times_a_turn_the_sync_tells_the_gap(double gap)
+    {
+        var engine = Engine(4, [1, 3, 4, 2], new CrankWheel(36, [2, 2, 2], gap));
+        var plan = new RunningPlan(engine)
+        {
+            SpeedRpm = 900,
+            Rate = 50_000,
+            Seconds = 6,
+            SyncCylinder = 3,
+            Misfires = [new(4, 0.2)],
+        };
+        var (capture, truth) = RunningRun.Record(plan);
+        foreach (var turned in (double[])[0, 120, 240])
+        {
+            var told = engine with { CrankWheel = new CrankWheel(36, [2, 2, 2], (gap + turned) % 360) };
+            var result = Misfire(capture, told, 3);
+            Assert.Equal("single", result.Verdict);
+            Assert.Equal(truth.Misfires[4], result.Cylinders.Single(c => c.Cylinder == 4).Misfires, 2.0);
+            Assert.DoesNotContain(result.Notes, n => n.Code == "sync-doubtful");
+        }
+    }
+
     [Theory]
     [InlineData(2000, 25_000)]
     [InlineData(3000, 25_000)]

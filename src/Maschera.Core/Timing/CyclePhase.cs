@@ -20,6 +20,9 @@ public readonly record struct CyclePhase(double? Tdc, Note? Doubt)
     /// <summary>Sync marks closer to their cylinder's TDC than this leave no doubt which turn it is, degrees.</summary>
     private const double SureWithin = 120;
 
+    /// <summary>... and where the wheel has gaps alike, when it lies by so much further from where the next one would have it.</summary>
+    private const double SureApart = 30;
+
     /// <summary>Finds it from a signal that marks one cylinder.</summary>
     /// <param name="sync">The signal; null where there is none.</param>
     /// <param name="kind">What it is on: ignition, injector, cam or pressure.</param>
@@ -68,16 +71,35 @@ public readonly record struct CyclePhase(double? Tdc, Note? Doubt)
                         + $"after the sync mark."
                 )
             );
-        var turn = Math.Round((guess - gap) / 360);
-        var off = guess - gap - 360 * turn;
+        // Of gaps alike any may be the one the file counts from: the mark tells which it is.
+        var offs = FirstGaps(clock.Wheel, engine.CrankWheel)
+            .Select(first => guess - gap - first)
+            .OrderBy(o => Math.Abs(Math.IEEERemainder(o, 360)))
+            .ToList();
+        var off = Math.IEEERemainder(offs[0], 360);
+        var next = offs.Count > 1 ? Math.Abs(Math.IEEERemainder(offs[1], 360)) : double.PositiveInfinity;
         var doubt =
-            Math.Abs(off) > SureWithin
+            Math.Abs(off) > SureWithin || next - Math.Abs(off) < SureApart
                 ? new Note(
                     "sync-doubtful",
                     $"The sync mark lies {Math.Abs(off):0}° from where cylinder {cylinder} should have it: check that it is on that "
                         + $"cylinder, and the engine file's gapToTdc."
                 )
                 : (Note?)null;
-        return new CyclePhase(gap + 360 * turn, doubt);
+        return new CyclePhase(guess - off, doubt);
+    }
+
+    /// <summary>Degrees behind the clock's zero of the gaps the file's first one may be: those from which its gaps follow in order.</summary>
+    private static IEnumerable<double> FirstGaps(WheelPattern wheel, CrankWheel told)
+    {
+        var count = wheel.Missing.Count;
+        var firsts = Enumerable
+            .Range(0, count)
+            .Where(g =>
+                told.Missing.Count == count && Enumerable.Range(0, count).All(i => wheel.Missing[(g + i) % count] == told.Missing[i])
+            )
+            .Select(g => wheel.GapPlaces[g] * wheel.Pitch)
+            .ToList();
+        return firsts.Count > 0 ? firsts : [0];
     }
 }
