@@ -63,6 +63,23 @@ public class MotoredCylinderTests
         Assert.InRange(Loss(s_sound with { HeatLoss = 0.001 }), 0.01, 0.6);
     }
 
+    /// <summary>Heat takes pressure, not charge: a leak of next to nothing loses next to nothing, whatever the walls take.</summary>
+    [Theory]
+    [InlineData(0)]
+    [InlineData(0.001)]
+    [InlineData(0.003)]
+    public void What_leaks_is_told_from_what_the_walls_take(double heat)
+    {
+        var cylinder = new MotoredCylinder(s_crank, s_timing);
+        double Lost(double leak) => cylinder.LostShare(s_sound with { HeatLoss = heat, LeakArea = leak });
+        Assert.Equal(0, Lost(0), 1e-9);
+        Assert.InRange(Lost(1e-7), 0, 1e-3);
+        Assert.InRange(Lost(1e-3), 0.05, 0.6);
+        Assert.True(Lost(2e-3) > Lost(1e-3));
+        var inAll = cylinder.LostInAll(s_sound with { HeatLoss = heat });
+        Assert.Equal(heat > 0, inAll > 0.03);
+    }
+
     [Theory]
     [InlineData(-15)]
     [InlineData(15)]

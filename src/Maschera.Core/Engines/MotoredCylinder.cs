@@ -129,12 +129,23 @@ public sealed class MotoredCylinder
     {
         if (state.LeakArea <= 0)
             return 0;
+        return 1 - Kept(state) / Kept(state with { LeakArea = 0 });
+    }
+
+    /// <summary>The same, with what the walls take of the pressure counted as lost: where no other capture tells heat from a leak.</summary>
+    public double LostInAll(CylinderState state) => 1 - Kept(state);
+
+    /// <summary>
+    /// Mass where the exhaust opens over the mass where the intake closed, as pressure and volume tell it: what the walls take of the
+    /// pressure counts in it too, and is the same in a tight cylinder.
+    /// </summary>
+    private double Kept(CylinderState state)
+    {
         var pressures = Cycle(state);
         var from = (int)((_timing.Ivc + state.IntakeShift) * PerDegree);
         var to = (int)((_timing.Evo + state.ExhaustShift + 720) * PerDegree);
-        // Temperature follows the pressure as it would without loss: near enough for a share.
         double Mass(int i) => Math.Pow(pressures[i % Steps], 1 / state.Exponent) * _volume[i % Steps];
-        return 1 - Mass(to) / Mass(from);
+        return Mass(to) / Mass(from);
     }
 
     private struct Gas(double pressure, double mass)

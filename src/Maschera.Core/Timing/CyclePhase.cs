@@ -90,7 +90,7 @@ public readonly record struct CyclePhase(double? Tdc, Note? Doubt)
     }
 
     /// <summary>Degrees behind the clock's zero of the gaps the file's first one may be: those from which its gaps follow in order.</summary>
-    private static IEnumerable<double> FirstGaps(WheelPattern wheel, CrankWheel told)
+    private static List<double> FirstGaps(WheelPattern wheel, CrankWheel told)
     {
         var count = wheel.Missing.Count;
         var firsts = Enumerable

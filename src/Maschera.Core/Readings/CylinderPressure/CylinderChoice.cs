@@ -84,7 +84,7 @@ internal sealed class CylinderChoice(Engine engine, SliderCrank crank, int place
         if (
             HardlyRises(ways[0].Mean)
             && Try(ways[0], ShutValve.Intake) is var shut
-            && shut.Own.Misfit < Math.Max(ShutUnlike, 2 * sound.Own.Misfit)
+            && (DrawsNothing(ways[0].Mean) || shut.Own.Misfit < Math.Max(ShutUnlike, 2 * sound.Own.Misfit))
         )
             return shut;
         if (sound.Own.Misfit < Unlike)
@@ -100,6 +100,18 @@ internal sealed class CylinderChoice(Engine engine, SliderCrank crank, int place
     {
         var exhaust = PressureCourses.Level(mean, 230, 330);
         return mean.Max() - exhaust < 1.5 * (exhaust - PressureCourses.Level(mean, 430, 500));
+    }
+
+    /// <summary>
+    /// True where the intake stroke pulls the cylinder all but empty and the tower comes back to where it was: it seals, so no leak, and
+    /// nothing came in. However its valves flow, no open intake leaves that.
+    /// </summary>
+    private static bool DrawsNothing(float[] mean)
+    {
+        const double deep = 0.6,
+            tower = 0.4;
+        var exhaust = PressureCourses.Level(mean, 230, 330);
+        return exhaust - PressureCourses.Level(mean, 430, 500) > deep && mean.Max() - exhaust < tower;
     }
 
     public ValveShifts Shifts(FittedCylinder fitted, List<PressureCycles> references, List<Note> notes)

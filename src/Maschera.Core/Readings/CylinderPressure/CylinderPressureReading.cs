@@ -11,7 +11,7 @@ namespace Maschera.Core.Readings.CylinderPressure;
 public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
 {
     /// <summary>A cylinder as tight as any may seem to lose so much more than its reference.</summary>
-    private const double LeakFrom = 0.045;
+    private const double LeakFrom = 0.03;
 
     /// <summary>
     /// While cranking, heat and a leak are hard to tell apart in the fit; there the flanks say more beside the reference's: sound
@@ -19,8 +19,8 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
     /// </summary>
     private const double LeakCranking = 0.04;
 
-    /// <summary>Without a reference, the loss of a sound cylinder is not known so well.</summary>
-    private const double LeakAlone = 0.2,
+    /// <summary>Without a reference heat counts as lost too, and how much of it a sound cylinder loses is not known well.</summary>
+    private const double LeakAlone = 0.25,
         LeakAloneCranking = 0.35;
 
     /// <summary>Exhaust pressure beyond what the reference would have at this speed, bar; and without a reference, above the air.</summary>
@@ -329,7 +329,9 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
             IntakeShiftDegrees = shifts.Intake,
             IntakeShiftErrorDegrees = shifts.Intake is null ? null : shifts.IntakeError,
             ShiftsAgainst = shifts.Exhaust is null && shifts.Intake is null ? null : shifts.Against,
-            Leakage = new Leakage(100 * own.LostShare) { ReferencePercent = fitted.ReferenceFit is null ? null : 100 * own.SoundShare },
+            Leakage = fitted.ReferenceFit is null
+                ? new Leakage(100 * own.LostInAll)
+                : new Leakage(100 * own.LostShare) { ReferencePercent = 100 * own.SoundShare },
             CompressionExponent = events.Exponent(mean, 640, 700),
             ExpansionExponent = events.Exponent(mean, 20, 80),
             PeakBeforeTdcDegrees = own.Lead,

@@ -21,6 +21,7 @@ internal sealed record MeanCycle(float[] Mean, double SpeedRpm, bool HasClock, S
 /// <param name="Misfit">Root mean square of what is left over without the trace's own noise, against the allowed error.</param>
 /// <param name="Angles">Degrees after firing TDC, from -360 to 720, of each value of the mean cycle, rising.</param>
 /// <param name="LostShare">Share of the charge that leaks away between the intake's closing and the exhaust's opening.</param>
+/// <param name="LostInAll">The same with what the walls take of the pressure.</param>
 /// <param name="SoundShare">The share it would lose with the first cycle's leak instead of its own.</param>
 /// <param name="LostError">Standard error of the difference of both; of the first itself, of its own.</param>
 /// <param name="ExhaustError">Of the exhaust's shift; for all but the first cycle of that against the first's.</param>
@@ -33,6 +34,7 @@ internal sealed record GasFit(
     double Misfit,
     double[] Angles,
     double LostShare,
+    double LostInAll,
     double SoundShare,
     double LostError,
     FitError ExhaustError,

@@ -88,6 +88,7 @@ internal sealed class MeasuredCycle
             Math.Sqrt(Math.Max(0, left.Average(r => r * r) - Noise)),
             angles,
             lost,
+            _cylinder.LostInAll(state),
             _cylinder.LostShare(state with { LeakArea = soundLeak / SpeedRpm }),
             _cylinder.LostShare(state with { LeakArea = state.LeakArea + leakError }) - lost,
             exhaustError,

@@ -19,7 +19,7 @@ public sealed record PressureComparison(IReadOnlyList<ComparedCylinder> Cylinder
     /// Differences from the median of the others that no sound engine has: share of the peak ratio, points of leakage, degrees.
     /// </summary>
     private const double PeakFrom = 0.06,
-        LeakFrom = 4.5,
+        LeakFrom = 3,
         EventFrom = 5,
         LevelFrom = 0.1;
 

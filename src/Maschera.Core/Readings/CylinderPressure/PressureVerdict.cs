@@ -32,6 +32,9 @@ internal sealed record PressureVerdict(GasFit Own, GasFit? Reference, double? Ex
             return "exhaust-restricted";
         if (Loses(leak, leakAlone, Likely * Own.LostError))
             return "leaks";
+        // Against the engine file a fit that lost one camshaft may have put it down to the other.
+        if (Reference is null && (Shifts.Exhaust is null || Shifts.Intake is null))
+            return "normal";
         var together = Shifts.Exhaust * Shifts.Intake > 0;
         var exhaust = Counts(Shifts.Exhaust, Shifts.ExhaustError, together && Counts(Shifts.Intake, Shifts.IntakeError, true));
         var intake = Counts(Shifts.Intake, Shifts.IntakeError, together && Counts(Shifts.Exhaust, Shifts.ExhaustError, true));
@@ -45,14 +48,14 @@ internal sealed record PressureVerdict(GasFit Own, GasFit? Reference, double? Ex
     }
 
     private bool Loses(double leak, double leakAlone, double unsure) =>
-        Reference is null ? Own.LostShare > Math.Max(leakAlone, unsure) : Lost > Math.Max(leak, unsure);
+        Reference is null ? Own.LostInAll > Math.Max(leakAlone, unsure) : Lost > Math.Max(leak, unsure);
 
     /// <summary>A loss that would be a fault if it were surer; null where there is none.</summary>
     public Note? UnsureLeak(double leak, double leakAlone) =>
         Loses(leak, leakAlone, 0) && !Loses(leak, leakAlone, Likely * Own.LostError)
             ? new(
                 "leak-unsure",
-                $"It may leak: {100 * (Lost ?? Own.LostShare):0} % of its charge seem to be lost{(Lost is null ? "" : " beyond the known-good's")}, "
+                $"It may leak: {100 * (Lost ?? Own.LostInAll):0} % of its charge seem to be lost{(Lost is null ? "" : " beyond the known-good's")}, "
                     + $"give or take {100 * Own.LostError:0} %. Hum and noise on the lead or too coarse a range hide it: capture again, or "
                     + "put air into the cylinder and listen."
             )
