@@ -57,7 +57,7 @@ internal readonly record struct CompressedCharge(double[] Torque, double Work)
 /// <param name="Hole">0 for narrow gaps, whose flow grows with the overpressure; 1 for a hole, whose flow grows as a nozzle's.</param>
 internal readonly record struct Leak(double Size, double Hole)
 {
-    /// <summary>Isentropic exponent of air, and its flow function where the flow is choked (ISO 5167 / Saint-Venant and Wantzel).</summary>
+    /// <summary>Isentropic exponent of air, and its flow function where the flow is choked (Saint-Venant and Wantzel; Heywood, appendix C).</summary>
     private const double Kappa = 1.4,
         Choked = 0.2588,
         ChokedRatio = 0.53,

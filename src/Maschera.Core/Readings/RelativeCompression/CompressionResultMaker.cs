@@ -23,6 +23,9 @@ internal sealed class CompressionResultMaker(Engine engine, CrankingSignal signa
     /// <summary>A cylinder that fills to less of the pressure outside does not get its air.</summary>
     private const double ShortOfAir = 0.85;
 
+    /// <summary>Captures of one engine are fitted no more alike than this, however little their cycles differ, percent.</summary>
+    private const double LeastSpread = 0.2;
+
     private readonly int _n = engine.Cylinders;
 
     public RelativeCompressionResult Result(List<SyncEvent>? sync, string syncKind, int syncCylinder)
@@ -38,7 +41,7 @@ internal sealed class CompressionResultMaker(Engine engine, CrankingSignal signa
                 // Without names position 1 is the first fitted one; with them it is the firing order's first cylinder.
                 var fitted = shift is { } s ? (place - s + _n) % _n : place;
                 int? cylinder = shift is null ? null : engine.FiringOrder[place];
-                return new PositionWork(place + 1, cylinder, Math.Round(percents[fitted], 1), Math.Round(spreads[fitted], 1));
+                return new PositionWork(place + 1, cylinder, Math.Round(percents[fitted], 1), Math.Round(Math.Max(LeastSpread, spreads[fitted]), 1));
             })
             .ToList();
         var low = positions.Where(IsLow).Select(p => new LowPosition(p.Position, p.Cylinder, p.Percent)).ToList();
