@@ -124,7 +124,7 @@ test("the breathing engine is watched live through a transducer, kept and read",
   await page.getByRole("button", { name: "Go live" }).click();
   await expect(page).toHaveURL(/live/);
   await page.getByRole("button", { name: "Turn the key" }).click();
-  await page.waitForTimeout(6_000);
+  await page.waitForTimeout(9_000);
   await page.getByRole("tab", { name: "Keep" }).click();
   await page.getByLabel("The last, s").fill("4");
   await page.getByRole("button", { name: "Keep", exact: true }).click();
