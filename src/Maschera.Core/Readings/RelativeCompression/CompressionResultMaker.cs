@@ -41,7 +41,12 @@ internal sealed class CompressionResultMaker(Engine engine, CrankingSignal signa
                 // Without names position 1 is the first fitted one; with them it is the firing order's first cylinder.
                 var fitted = shift is { } s ? (place - s + _n) % _n : place;
                 int? cylinder = shift is null ? null : engine.FiringOrder[place];
-                return new PositionWork(place + 1, cylinder, Math.Round(percents[fitted], 1), Math.Round(Math.Max(LeastSpread, spreads[fitted]), 1));
+                return new PositionWork(
+                    place + 1,
+                    cylinder,
+                    Math.Round(percents[fitted], 1),
+                    Math.Round(Math.Max(LeastSpread, spreads[fitted]), 1)
+                );
             })
             .ToList();
         var low = positions.Where(IsLow).Select(p => new LowPosition(p.Position, p.Cylinder, p.Percent)).ToList();

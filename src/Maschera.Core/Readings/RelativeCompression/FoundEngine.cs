@@ -15,6 +15,10 @@ internal readonly record struct FoundEngine(StarterModel Model, StarterFit Fit, 
     private const double FilledMisfit = 0.006,
         StarvedCost = 0.7;
 
+    /// <summary>A fit with a starved cylinder that leaves no more is close; and the share of the others' work that tells without that.</summary>
+    private const double CloseMisfit = 0.015,
+        FarLess = 0.8;
+
     /// <summary>A window that holds a compression of even a slow twin, s, and the share of the usual reach it must show.</summary>
     private const double LivelySeconds = 0.7,
         LivelyShare = 0.3;
@@ -63,8 +67,13 @@ internal readonly record struct FoundEngine(StarterModel Model, StarterFit Fit, 
         if (leaking.Fit.Misfit < FilledMisfit + leaking.Model.Noise(leaking.Fit))
             return leaking;
         var starved = best.Select(f => f.Starved(signal, engine, cancel)).MinBy(f => f.Fit.Cost);
-        return starved.Fit.Cost < StarvedCost * leaking.Fit.Cost ? starved : leaking;
+        return starved.Fit.Cost < StarvedCost * leaking.Fit.Cost && starved.IsStarved ? starved : leaking;
     }
+
+    /// <summary>True where its fit is close, or the cylinder that does not fill does so much less that a rough fit can't make it up.</summary>
+    private bool IsStarved =>
+        Fit.Misfit < CloseMisfit + Model.Noise(Fit)
+        || Fit.Starved is { } starved && Fit.Work[starved.Position] < FarLess * Statistics.Median(Fit.Work);
 
     /// <summary>The engine with the cylinder that, sealing but not filling, explains most of what leaks left.</summary>
     private FoundEngine Starved(CrankingSignal signal, Engine engine, CancellationToken cancel)
