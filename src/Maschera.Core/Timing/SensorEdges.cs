@@ -32,7 +32,10 @@ public sealed record SensorEdges(IReadOnlyList<Edge> Edges, bool IsInductive, do
     /// The middles of an inductive sensor's half waves, rising where they point up: where a wheel has long segments, one edge makes
     /// one half wave, and the crossing between two of them lies anywhere in the rest.
     /// </summary>
-    public IReadOnlyList<Edge> Crests { get; private init; } = [];
+    public IReadOnlyList<Edge> Crests => _crests.Value;
+
+    /// <summary>Only cams are asked for them.</summary>
+    private Lazy<IReadOnlyList<Edge>> _crests = new([]);
 
     /// <summary>A crossing that takes so many times longer than the usual one has a rest in it.</summary>
     private const double RestTimes = 4;
@@ -55,11 +58,11 @@ public sealed record SensorEdges(IReadOnlyList<Edge> Edges, bool IsInductive, do
 
     private static SensorEdges Inductive(Channel channel)
     {
-        var (crossings, halfWaves) = HalfWaves(channel);
         var level = Level(channel.Samples);
+        var (crossings, halfWaves) = HalfWaves(channel, level);
         return new SensorEdges(crossings, true, channel.Time.Step / Math.Sqrt(12) / 2)
         {
-            Crests = [.. halfWaves.Select(h => new Edge(Middle(channel, h.From, h.End, h.Up ? 1 : -1, level), h.Up))],
+            _crests = new(() => [.. halfWaves.Select(h => new Edge(Middle(channel, h.From, h.End, h.Up ? 1 : -1, level), h.Up))]),
         };
     }
 
@@ -118,13 +121,13 @@ public sealed record SensorEdges(IReadOnlyList<Edge> Edges, bool IsInductive, do
 
     /// <summary>
     /// Crossings of the standing level by half waves that reach a share of the amplitude of those before them, so that
-    /// noise in a gap counts for nothing at any speed; see <see cref="Dated"/>. With them the half waves that are whole, each from where it counts up to where the next one does.
+    /// noise in a gap counts for nothing at any speed; see <see cref="Dated"/>. With them the half waves that are whole, each
+    /// from where it counts up to where the next one does.
     /// </summary>
-    private static (List<Edge> Crossings, List<(int From, int End, bool Up)> Waves) HalfWaves(Channel channel)
+    private static (List<Edge> Crossings, List<(int From, int End, bool Up)> Waves) HalfWaves(Channel channel, double level)
     {
         var samples = channel.Samples;
         var time = channel.Time;
-        var level = Level(samples);
         // The noise of a standing engine must not count as teeth.
         var floor = 0.02 * (Statistics.Quantile(samples, 0.998) - Statistics.Quantile(samples, 0.002));
         var crossings = new List<Crossing>();
