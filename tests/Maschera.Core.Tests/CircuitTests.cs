@@ -14,6 +14,9 @@ public class CircuitTests
     [InlineData("battery -,ground,voltage,-80,mV,\"key on, loaded\"", "ground", "sound")]
     [InlineData("ground,battery -,voltage,0.4,V,loaded", "ground", "high-resistance")]
     [InlineData("ground,chassis,voltage,12.2,V,\"key on, loaded\"\nsupply,battery -,voltage,12.4,V,\"key on, loaded\"", "ground", "open")]
+    [InlineData("battery +,ground,voltage,11.9,V,\"key on, loaded\"", "ground", "high-resistance")]
+    [InlineData("ground,battery +,voltage,-12.58,V,\"key on, loaded\"", "ground", "not-measured")]
+    [InlineData("battery +,ground,voltage,0.02,V,\"key on, unplugged\"", "ground", "open")]
     [InlineData("ground,battery -,resistance,OL,Ohm,\"unplugged, key off\"", "ground", "open")]
     [InlineData("ground,battery -,resistance,48,Ohm,\"unplugged, key off\"", "ground", "high-resistance")]
     [InlineData("ground,battery -,voltage,0.02,V,key on", "ground", "not-measured")]
@@ -52,6 +55,20 @@ public class CircuitTests
                 : "unusable",
             result.Verdict
         );
+    }
+
+    [Fact]
+    public void What_lacks_across_the_component_lies_in_the_supply_where_the_ground_is_known()
+    {
+        const string Across = "supply,ground,voltage,10.4,V,\"key on, loaded\"\n";
+        var known = Read(Battery + Across + "ground,battery -,voltage,0.03,V,\"key on, loaded\"");
+        var supply = Assert.Single(known.Wires, w => w.Wire == "supply");
+        Assert.Equal(("high-resistance", 2.17), (supply.State, supply.Figure));
+        Assert.Equal("sound", Assert.Single(known.Wires, w => w.Wire == "ground").State);
+
+        var alone = Read(Battery + Across);
+        Assert.Equal("unusable", alone.Verdict);
+        Assert.Contains(alone.Notes, n => n.Code == "lost-somewhere");
     }
 
     [Fact]

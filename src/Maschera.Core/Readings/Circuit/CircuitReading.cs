@@ -32,7 +32,13 @@ public sealed class CircuitReading : ReadingOf<CircuitResult>
         var open = states.Where(s => s.State == WireState.NotMeasured).ToList();
         var missing = open.Select(s => Named(s, Next(s.Wire))).ToList();
         var named = string.Join(", ", sheet.Names.Where(n => n.Length > 0));
-        List<Note> notes = [.. Proofless(sheet.Rows), .. SharedWires.Notes(states), .. SharedWires.Before(sheet.Rows, faulty)];
+        List<Note> notes =
+        [
+            .. Proofless(sheet.Rows),
+            .. sheet.Names.SelectMany(name => LostSomewhere(sheet, name)),
+            .. SharedWires.Notes(states),
+            .. SharedWires.Before(sheet.Rows, faulty),
+        ];
         if (missing.Count > 0 && (faulty.Count > 0 || states.Any(s => s.State == WireState.Sound)))
             notes.Add(new("not-proved", $"Not proved: {string.Join(", ", open.Select(s => Named(s, Terminals.Spoken(s.Wire))))}."));
         if (faulty.Count == 0 && states.All(s => s.State != WireState.Sound))
@@ -62,10 +68,23 @@ public sealed class CircuitReading : ReadingOf<CircuitResult>
 
     private static List<WireState> StatesOf(CircuitSheet sheet, string component)
     {
-        var pins = sheet.Components.FirstOrDefault(c => c.Name == component)?.Pins.Select(p => p.Terminal).ToList();
-        var judge = new WireJudge(sheet.RowsOf(component), pins);
+        var judge = JudgeOf(sheet, component);
         var states = WithoutWhatFollows([.. judge.Wires.Select(judge.Judge)]);
         return component.Length > 0 ? [.. states.Select(s => s with { Component = component })] : states;
+    }
+
+    private static WireJudge JudgeOf(CircuitSheet sheet, string component) =>
+        new(sheet.RowsOf(component), sheet.Components.FirstOrDefault(c => c.Name == component)?.Pins.Select(p => p.Terminal).ToList());
+
+    private static IEnumerable<Note> LostSomewhere(CircuitSheet sheet, string component)
+    {
+        var judge = JudgeOf(sheet, component);
+        foreach (var row in judge.Wires.Select(judge.LostSomewhere).OfType<SheetRow>())
+            yield return new(
+                "lost-somewhere",
+                $"Only {WireJudge.Volts(Math.Abs(row.Value))} arrive between {Terminals.Spoken(row.From)} and {Terminals.Spoken(row.To)}: "
+                    + "one of the two loses too much. Measure each of them against the battery, loaded."
+            );
     }
 
     private static IEnumerable<Note> Proofless(IReadOnlyList<SheetRow> rows) => new WireJudge(rows).Proofless.Select(Proofless);

@@ -97,7 +97,7 @@ public static class SheetPlan
     private static PlannedMeasure Narrowing(string wire) =>
         Terminals.IsGround(wire) ? Loaded("chassis", "battery -", $"up to {WireJudge.Volts(WireJudge.GroundLoss)}")
         : Terminals.IsSupply(wire) ? Loaded("module supply", "battery -", SupplyShould(wire))
-        : new(wire, $"module {wire}", SheetQuantity.Resistance, true, $"under {WireJudge.TooMuch:0} Ω");
+        : new(wire, $"module {wire}", SheetQuantity.Resistance, true, $"under {SheetOhms.TooMuch:0} Ω");
 
     private static PlannedMeasure Loaded(string from, string to, string should) => new(from, to, SheetQuantity.Voltage, false, should);
 
@@ -129,5 +129,5 @@ public static class SheetPlan
     }
 
     private static PlannedMeasure Apart(string one, string other) =>
-        new(one, other, SheetQuantity.Resistance, true, $"over {WireJudge.Touching:0} Ω, or OL");
+        new(one, other, SheetQuantity.Resistance, true, $"over {SheetOhms.Touching:0} Ω, or OL");
 }

@@ -15,21 +15,19 @@ internal sealed class WireJudge
     internal const double Regulated = 5,
         RegulatedShare = 0.05;
 
+    /// <summary>A battery's voltage read twice may differ by this share.</summary>
+    private const double MeterShare = 0.005;
+
     /// <summary>A loss of this share of what feeds the wire is an open circuit.</summary>
     private const double OpenShare = 0.85;
 
-    /// <summary>Ω: two wires under it touch; one wire over the second carries no load, over the third it is open.</summary>
-    internal const double Touching = 30,
-        TooMuch = 3,
-        OpenFrom = 100_000;
-
-    private static readonly string[] s_grounds = ["battery -", "chassis", "module ground"];
+    internal static readonly string[] Grounds = ["battery -", "chassis", "module ground"];
 
     private readonly List<SheetRow> _rows;
     private readonly List<SheetRow> _voltages;
     private readonly IReadOnlyList<string> _pins;
-    private readonly Dictionary<(string State, bool Loaded), double> _batteries;
-    private readonly Dictionary<(string Supply, string State), double> _supplies;
+    private readonly SheetLevels _levels;
+    private readonly SheetOhms _ohms;
 
     /// <param name="rows">Of one component, with those that hold for all.</param>
     /// <param name="pins">Terminals it has beside those measured; null for none.</param>
@@ -39,7 +37,7 @@ internal sealed class WireJudge
         _rows = [.. rows.DistinctBy(r => (r.From, r.To, r.Quantity, r.Value, r.Condition))];
         _voltages = [.. _rows.Where(r => r.Quantity == SheetQuantity.Voltage && double.IsFinite(r.Value))];
         _pins = pins ?? [];
-        (_batteries, _supplies) = (Batteries(_voltages), Supplies(_voltages));
+        (_levels, _ohms) = (new(_voltages), new(_rows));
         Wires = Named();
     }
 
@@ -62,8 +60,7 @@ internal sealed class WireJudge
         ];
 
     /// <summary>Resistances with the circuit live, and continuity without load: they prove nothing.</summary>
-    public IEnumerable<SheetRow> Proofless =>
-        _rows.Where(r => r.Quantity == SheetQuantity.Resistance && (r.IsLive || IsOneWire(r) && r.Value <= TooMuch));
+    public IEnumerable<SheetRow> Proofless => _ohms.Proofless;
 
     public static bool IsRegulated(string terminal) =>
         terminal.Contains("5v", StringComparison.Ordinal) || terminal.Contains("5 v", StringComparison.Ordinal);
@@ -84,7 +81,7 @@ internal sealed class WireJudge
 
     private IEnumerable<WireState> Ground(string wire)
     {
-        foreach (var row in _voltages.Where(r => s_grounds.Any(g => r.IsBetween(wire, g))))
+        foreach (var row in _voltages.Where(r => Grounds.Any(g => r.IsBetween(wire, g))))
             yield return OfLoss(
                 wire,
                 row,
@@ -93,17 +90,31 @@ internal sealed class WireJudge
                 Feeding(row),
                 $"between the {Spoken(wire)} and {Spoken(Other(row, wire))}"
             );
+        foreach (var state in OfGroundAgainstBattery(wire))
+            yield return state;
         // The supply is there and the component still gets too little: what is lost lies in the ground.
         foreach (var row in _voltages.Where(r => r.IsLoaded && Terminals.IsSupply(Other(r, wire)) && r.IsBetween(wire, Other(r, wire))))
-            if (_supplies.TryGetValue((Other(row, wire), row.State), out var supply))
+            if (_levels.Supply(Other(row, wire), row.State) is { } supply)
                 yield return OfLoss(wire, row, supply - Math.Abs(row.Value), GroundLoss, supply, $"in the {Spoken(wire)}");
-        foreach (var state in Continuity(wire, s_grounds))
+        foreach (var state in _ohms.Continuity(wire, Grounds))
             yield return state;
+    }
+
+    /// <summary>Two large figures differ by too little to prove a ground; what they differ by too much is lost in it.</summary>
+    private IEnumerable<WireState> OfGroundAgainstBattery(string wire)
+    {
+        foreach (var row in _voltages.Where(r => r.IsBetween(wire, "battery +")))
+            if (
+                _levels.Battery(row) is { } battery
+                && battery - Math.Abs(row.Value) is var lost
+                && lost > GroundLoss + MeterShare * battery
+            )
+                yield return OfLoss(wire, row, lost, GroundLoss, Feeding(row), $"between the {Spoken(wire)} and battery −");
     }
 
     private IEnumerable<WireState> Supply(string wire)
     {
-        foreach (var row in _voltages.Where(r => s_grounds.Any(g => r.IsBetween(wire, g))))
+        foreach (var row in _voltages.Where(r => Grounds.Any(g => r.IsBetween(wire, g))))
         foreach (var state in OfSupply(wire, row, Math.Abs(row.Value)))
             yield return state;
         foreach (var row in _voltages.Where(r => r.IsBetween(wire, "battery +") || r.IsBetween(wire, "module supply")))
@@ -112,28 +123,52 @@ internal sealed class WireJudge
                 row,
                 Math.Abs(row.Value),
                 SupplyLoss,
-                Battery(row) ?? 12,
+                _levels.Battery(row) ?? 12,
                 $"between the {Spoken(wire)} and {Spoken(Other(row, wire))}"
             );
-        // Against the component's own ground the supply is proved where even both together lose no more than it may.
-        foreach (var row in _voltages.Where(r => Terminals.IsGround(Other(r, wire)) && r.IsBetween(wire, Other(r, wire)) && !r.IsUnplugged))
-            if (Source(wire, row) is { } source && row.IsLoaded && source - Math.Abs(row.Value) <= Loss(wire))
-                yield return new(
-                    wire,
-                    WireState.Sound,
-                    Math.Round(Math.Abs(row.Value), 4),
-                    "V",
-                    $"The {Spoken(wire)} keeps {Volts(Math.Abs(row.Value))} under load."
-                );
-        // A regulated supply has no way to the battery: an open circuit is what should be there.
-        foreach (var state in Continuity(wire, IsRegulated(wire) ? ["module supply"] : ["battery +", "module supply"]))
+        foreach (var row in AcrossComponent(wire))
+        foreach (var state in OfSupplyAcross(wire, row))
             yield return state;
-        foreach (var row in Shorts(wire, [.. s_grounds, .. Wires.Where(Terminals.IsGround)]))
-            yield return Touch(wire, WireState.ToGround, row);
+        // A regulated supply has no way to the battery: an open circuit is what should be there.
+        foreach (var state in _ohms.Continuity(wire, IsRegulated(wire) ? ["module supply"] : ["battery +", "module supply"]))
+            yield return state;
+        foreach (var row in _ohms.Shorts(wire, [.. Grounds, .. Wires.Where(Terminals.IsGround)]))
+            yield return SheetOhms.Touch(wire, WireState.ToGround, row);
         if (IsRegulated(wire))
-            foreach (var row in Shorts(wire, ["battery +", "supply"]))
-                yield return Touch(wire, WireState.ToSupply, row);
+            foreach (var row in _ohms.Shorts(wire, ["battery +", "supply"]))
+                yield return SheetOhms.Touch(wire, WireState.ToSupply, row);
     }
+
+    /// <summary>
+    /// A supply against the component's own ground: proved where both together lose no more than it may, at fault where more is lost
+    /// than the ground is known to lose.
+    /// </summary>
+    private IEnumerable<WireState> OfSupplyAcross(string wire, SheetRow row)
+    {
+        if (Source(wire, row) is not { } source)
+            yield break;
+        var volts = Math.Abs(row.Value);
+        if (source - volts <= Loss(wire))
+            yield return new(wire, WireState.Sound, Math.Round(volts, 4), "V", $"The {Spoken(wire)} keeps {Volts(volts)} under load.");
+        else if (_levels.LostInGround(Other(row, wire), row.State) is { } inGround)
+            yield return OfLoss(wire, row, source - volts - inGround, Loss(wire), source, $"in the {Spoken(wire)}");
+    }
+
+    /// <summary>Loaded voltages of a supply against the component's own grounds.</summary>
+    private IEnumerable<SheetRow> AcrossComponent(string wire) =>
+        _voltages.Where(r => r.IsLoaded && Terminals.IsGround(Other(r, wire)) && r.IsBetween(wire, Other(r, wire)));
+
+    /// <summary>
+    /// A component that gets too little while neither its supply nor its ground was measured against anything else: one of them is
+    /// bad, which one is open.
+    /// </summary>
+    public SheetRow? LostSomewhere(string wire) =>
+        Terminals.IsSupply(wire) && Judge(wire).State == WireState.NotMeasured
+            ? AcrossComponent(wire)
+                .FirstOrDefault(r =>
+                    Source(wire, r) - Math.Abs(r.Value) > Loss(wire) + GroundLoss && Judge(Other(r, wire)).State == WireState.NotMeasured
+                )
+            : null;
 
     private IEnumerable<WireState> OfSupply(string wire, SheetRow row, double volts)
     {
@@ -150,7 +185,7 @@ internal sealed class WireJudge
             else
                 yield return OfLoss(wire, row, Regulated - volts, Regulated * RegulatedShare, Regulated, $"of the {Spoken(wire)}", volts);
         }
-        else if (Battery(row) is { } battery)
+        else if (_levels.Battery(row) is { } battery)
             yield return OfLoss(wire, row, battery - volts, SupplyLoss, battery, $"of the {Spoken(wire)}", volts);
     }
 
@@ -160,7 +195,7 @@ internal sealed class WireJudge
             yield return OfLoss(wire, row, Math.Abs(row.Value), SignalLoss, Regulated, $"between the {Spoken(wire)} and the module");
         foreach (
             var row in _voltages.Where(r =>
-                s_grounds.Concat(Wires.Where(Terminals.IsGround)).Any(g => r.IsBetween(wire, g)) && Math.Abs(r.Value) > Regulated * 1.1
+                Grounds.Concat(Wires.Where(Terminals.IsGround)).Any(g => r.IsBetween(wire, g)) && Math.Abs(r.Value) > Regulated * 1.1
             )
         )
             yield return new(
@@ -172,14 +207,14 @@ internal sealed class WireJudge
             );
         foreach (var state in BothEnds(wire))
             yield return state;
-        foreach (var state in Continuity(wire, ["module signal", $"module {Spoken(wire)}"]))
+        foreach (var state in _ohms.Continuity(wire, ["module signal", $"module {Spoken(wire)}"]))
             yield return state;
-        foreach (var row in Shorts(wire, [.. s_grounds, .. Wires.Where(Terminals.IsGround)]))
-            yield return Touch(wire, WireState.ToGround, row);
-        foreach (var row in Shorts(wire, ["battery +", .. Wires.Where(Terminals.IsSupply)]))
-            yield return Touch(wire, WireState.ToSupply, row);
-        foreach (var row in Shorts(wire, [.. Wires.Where(w => Terminals.IsSignal(w) && w != wire)]))
-            yield return Touch(wire, WireState.ToSignal, row);
+        foreach (var row in _ohms.Shorts(wire, [.. Grounds, .. Wires.Where(Terminals.IsGround)]))
+            yield return SheetOhms.Touch(wire, WireState.ToGround, row);
+        foreach (var row in _ohms.Shorts(wire, ["battery +", .. Wires.Where(Terminals.IsSupply)]))
+            yield return SheetOhms.Touch(wire, WireState.ToSupply, row);
+        foreach (var row in _ohms.Shorts(wire, [.. Wires.Where(w => Terminals.IsSignal(w) && w != wire)]))
+            yield return SheetOhms.Touch(wire, WireState.ToSignal, row);
     }
 
     /// <summary>The module's end stands at a voltage that does not come through to the plug, both measured in one condition.</summary>
@@ -206,45 +241,22 @@ internal sealed class WireJudge
                 );
     }
 
-    private static bool IsAnyGround(string terminal) => Terminals.IsGround(terminal) || s_grounds.Contains(terminal);
+    private static bool IsAnyGround(string terminal) => Terminals.IsGround(terminal) || Grounds.Contains(terminal);
 
-    private static bool IsModuleSide(string terminal) => terminal.StartsWith("module signal", StringComparison.Ordinal);
+    internal static bool IsModuleSide(string terminal) => terminal.StartsWith("module signal", StringComparison.Ordinal);
 
-    private static string Other(SheetRow row, string wire) => row.From == wire ? row.To : row.From;
+    internal static string Other(SheetRow row, string wire) => row.From == wire ? row.To : row.From;
 
     private static double Loss(string wire) => IsRegulated(wire) ? Regulated * RegulatedShare : SupplyLoss;
 
-    private double? Source(string wire, SheetRow row) => IsRegulated(wire) ? Regulated : Battery(row);
+    private double? Source(string wire, SheetRow row) => IsRegulated(wire) ? Regulated : _levels.Battery(row);
 
     /// <summary>What feeds a ground's current: the component's supply as measured, else the battery.</summary>
     private double Feeding(SheetRow row)
     {
         var isSensor = Wires.Any(IsRegulated) || Wires.Any(Terminals.IsSignal) && !Wires.Contains("supply");
-        return !isSensor && Battery(row) is { } battery ? battery : Regulated;
+        return !isSensor && _levels.Battery(row) is { } battery ? battery : Regulated;
     }
-
-    /// <summary>The battery in the same condition; null where it was not measured then.</summary>
-    private double? Battery(SheetRow row) =>
-        _batteries.TryGetValue((row.State, row.IsLoaded), out var alike) ? alike
-        : _batteries.TryGetValue((row.State, !row.IsLoaded), out var otherwise) ? otherwise
-        : null;
-
-    /// <summary>The battery's voltage by state and load, the first that was measured of each.</summary>
-    private static Dictionary<(string State, bool Loaded), double> Batteries(IEnumerable<SheetRow> voltages) =>
-        voltages
-            .Where(r => r.IsBetween("battery +", "battery -"))
-            .GroupBy(r => (r.State, r.IsLoaded))
-            .ToDictionary(g => g.Key, g => Math.Abs(g.First().Value));
-
-    /// <summary>Voltages of supplies against a ground under load, by terminal and state, the first of each.</summary>
-    private static Dictionary<(string Supply, string State), double> Supplies(IEnumerable<SheetRow> voltages) =>
-        voltages
-            .Where(r =>
-                r.IsLoaded
-                && (Terminals.IsSupply(r.From) && s_grounds.Contains(r.To) || Terminals.IsSupply(r.To) && s_grounds.Contains(r.From))
-            )
-            .GroupBy(r => (Terminals.IsSupply(r.From) ? r.From : r.To, r.State))
-            .ToDictionary(g => g.Key, g => Math.Abs(g.First().Value));
 
     /// <summary>A loss over its limit is a fault under any condition; under it only a loaded wire is proved.</summary>
     private static WireState OfLoss(
@@ -274,52 +286,7 @@ internal sealed class WireJudge
             : new(wire, WireState.NotMeasured, figure, "V", $"The {Spoken(wire)} is good without load, which proves nothing.");
     }
 
-    /// <summary>An open wire, or one of too many ohms, found with the power off.</summary>
-    private IEnumerable<WireState> Continuity(string wire, IReadOnlyList<string> ends)
-    {
-        foreach (var row in Resistances().Where(r => ends.Any(e => r.IsBetween(wire, e)) && r.Value > TooMuch))
-            yield return row.Value > OpenFrom
-                ? new(
-                    wire,
-                    WireState.Open,
-                    double.IsFinite(row.Value) ? row.Value : null,
-                    "Ohm",
-                    $"The {Spoken(wire)} is open: no continuity to {Spoken(Other(row, wire))}."
-                )
-                : new(
-                    wire,
-                    WireState.HighResistance,
-                    row.Value,
-                    "Ohm",
-                    $"The {Spoken(wire)} has {row.Value:0.#} Ω to {Spoken(Other(row, wire))}."
-                );
-    }
-
-    /// <summary>Two wires that touch, measured with the power off and the component taken off.</summary>
-    private IEnumerable<SheetRow> Shorts(string wire, IReadOnlyList<string> others) =>
-        Resistances().Where(r => r.IsUnplugged && r.Value < Touching && others.Any(o => o != wire && r.IsBetween(wire, o)));
-
-    private IEnumerable<SheetRow> Resistances() => _rows.Where(r => r.Quantity == SheetQuantity.Resistance && !r.IsLive);
-
-    /// <summary>True where both leads were on ends of one wire.</summary>
-    private static bool IsOneWire(SheetRow row)
-    {
-        string[] ends = [row.From, row.To];
-        return ends.Any(Terminals.IsGround) && ends.Any(s_grounds.Contains)
-            || ends.Any(Terminals.IsSupply) && ends.Any(e => e is "battery +" or "module supply")
-            || ends.Any(Terminals.IsSignal) && ends.Any(IsModuleSide);
-    }
-
-    private static WireState Touch(string wire, string state, SheetRow row) =>
-        new(
-            wire,
-            state,
-            row.Value,
-            "Ohm",
-            $"The {Spoken(wire)} touches {Spoken(Other(row, wire))}: {row.Value:0.##} Ω with the component taken off."
-        );
-
-    private static string Spoken(string terminal) => Terminals.Spoken(terminal);
+    internal static string Spoken(string terminal) => Terminals.Spoken(terminal);
 
     internal static string Volts(double volts) =>
         Math.Abs(volts) < 0.1 ? $"{1000 * volts:0.#} mV" : volts.ToString("0.00", CultureInfo.InvariantCulture) + " V";
