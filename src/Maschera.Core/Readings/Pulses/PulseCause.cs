@@ -34,15 +34,6 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
         PairLeavesOfBlowDown = 0.5,
         PairStrength = 0.4;
 
-    /// <summary>
-    /// A leaking valve thrusts less than the usual pulse is high, a full cylinder blows back more; what does not fit that counts as
-    /// explaining so much less. On engines whose cylinders go in pairs only this tells one from the other of the pair.
-    /// </summary>
-    private const double OfOtherSize = 1.6;
-
-    /// <summary>Where so much of what differs is chance, nothing explains it.</summary>
-    private const double MostNoise = 0.6;
-
     /// <summary>A source so far from its usual place counts as explaining half as well, degrees.</summary>
     private const double OffPlace = 60;
 
@@ -50,65 +41,27 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
     private static readonly double[] s_decays = [15, 40, 90, 200, 500];
 
     /// <summary>
-    /// Explains a residual at the intake or the exhaust by one cylinder, or by two: sources of gas at the place of each fault in a
+    /// Explains what is odd at the intake or the exhaust by one cylinder, or by two: sources of gas at the place of each fault in a
     /// cylinder's cycle, dying away, are fitted by least squares. What all cylinders have alike is taken out of residual and
     /// shapes, for it can't be seen.
     /// </summary>
-    /// <param name="mean">The mean cycle, a value a degree from firing TDC of the first place of the firing order on.</param>
-    /// <param name="chance">What of it may be chance: half the difference of the means of every other cycle and of the rest.</param>
-    /// <param name="angles">Firing TDC of each place of the firing order.</param>
-    /// <param name="lag">Degrees from the valve to the pick-up.</param>
-    /// <returns>The best explanation of each kind that belongs to the place, the best first.</returns>
-    public static IReadOnlyList<PulseCause> Find(float[] mean, double[] chance, double[] angles, double lag, bool isIntake)
+    public static PulseCauses Find(PulseResidual of, bool isIntake)
     {
-        var residual = Odd([.. mean.Select(v => (double)v)], angles);
-        var energy = residual.Sum(v => v * v);
-        if (energy <= 0)
-            return [];
-        var noise = Math.Min(1, Odd(chance, angles).Sum(v => v * v) / energy);
-        var usual = mean.Zip(residual, (all, odd) => all - odd).ToList();
-        // The more cylinders draw on one manifold, the lower the usual pulse.
-        var height = (usual.Max() - usual.Min()) * Math.Max(1, angles.Length / 4.0);
-        var found = (isIntake ? (PulseFault[])[PulseFault.Suction, PulseFault.Thrust, PulseFault.Blowback] : [PulseFault.BlowDown])
-            .Select(fault => Best(fault, new Remainder(residual, energy, noise), angles, lag))
-            .ToList();
-        var simplest = found.Min(f => f.One.Unexplained);
-        var leaves = isIntake ? PairLeaves : PairLeavesOfBlowDown;
-        return
-        [
-            .. found
-                .Select(f => simplest > OneLeaves && f.Two.Unexplained < leaves * simplest ? f.Two : f.One)
-                .Select(c => c.Sized(height))
-                .OrderBy(c => c.Unexplained),
-        ];
-    }
-
-    /// <summary>The same, where its size speaks against it explaining less.</summary>
-    private PulseCause Sized(double height) =>
-        Fault is PulseFault.Thrust && Size > height || Fault is PulseFault.Blowback && Size <= height
-            ? this with
-            {
-                Unexplained = Math.Min(1, OfOtherSize * Unexplained),
-            }
-            : this;
-
-    /// <summary>What has to be explained, its energy, and the share of that which chance alone makes.</summary>
-    private sealed record Remainder(double[] Course, double Energy, double Noise)
-    {
-        /// <summary>
-        /// The share of what is not chance that is left where so much of all is; chance is left whatever explains the rest.
-        /// </summary>
-        public double Left(double share) => Noise > MostNoise ? 1 : Math.Clamp((share - Noise) / (1 - Noise), 0, 1);
+        var (one, two) = Best(isIntake ? PulseFault.Suction : PulseFault.BlowDown, of);
+        var isPair = one.Unexplained > OneLeaves && two.Unexplained < (isIntake ? PairLeaves : PairLeavesOfBlowDown) * one.Unexplained;
+        return isIntake && of.IsEven ? IntakeCauses.Find(of, one, isPair ? two : null) : new(isPair ? two : one);
     }
 
     /// <summary>One cylinder or two, each at the source that explains most.</summary>
-    private static (PulseCause One, PulseCause Two) Best(PulseFault fault, Remainder of, double[] angles, double lag)
+    private static (PulseCause One, PulseCause Two) Best(PulseFault fault, PulseResidual of)
     {
         PulseCause one = new(fault, [0], 1, 0),
             two = one;
         foreach (var (course, penalty) in Sources(fault))
         {
-            var shapes = angles.Select(angle => Odd(GasSource.Turned(course, (int)Math.Round(angle + lag)), angles)).ToArray();
+            var shapes = of
+                .Angles.Select((_, place) => PulseResidual.Odd(GasSource.Turned(course, of.TurnTo(place)), of.Angles))
+                .ToArray();
             var fits = new Fits(shapes, of);
             one = Better(one, fits.One(fault), penalty);
             if (shapes.Length > 3)
@@ -132,13 +85,10 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
     /// </summary>
     private static IEnumerable<(double[] Course, double Penalty)> Sources(PulseFault fault)
     {
-        var (sign, usual, off, widths) = fault switch
-        {
-            PulseFault.Suction => (1, 455, (double[])[-45, -30, -15, 0, 15, 30, 45], (double[])[24, 40, 60, 85]),
-            PulseFault.Thrust => (1, 20, [-12, 0, 15], [16, 26]),
-            PulseFault.Blowback => (1, 380, [-12, 0, 15], [16, 26]),
-            _ => (-1, 187, [-18, -6, 6, 18], [14, 26]),
-        };
+        var (sign, usual, off, widths) =
+            fault == PulseFault.Suction
+                ? (1, 455, (double[])[-45, -30, -15, 0, 15, 30, 45], (double[])[24, 40, 60, 85])
+                : (-1, 187, [-18, -6, 6, 18], [14, 26]);
         return from beside in off
             from width in widths
             from decay in s_decays
@@ -149,10 +99,10 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
     }
 
     /// <summary>Shapes of one source, turned to each cylinder, against what has to be explained.</summary>
-    private sealed class Fits(double[][] shapes, Remainder of)
+    private sealed class Fits(double[][] shapes, PulseResidual of)
     {
-        private readonly double[] _fits = [.. shapes.Select(s => Product(s, of.Course))];
-        private readonly double[] _sizes = [.. shapes.Select(s => Product(s, s))];
+        private readonly double[] _fits = [.. shapes.Select(s => PulseResidual.Product(s, of.Course))];
+        private readonly double[] _sizes = [.. shapes.Select(s => PulseResidual.Product(s, s))];
 
         private double Height(int i) => shapes[i].Max() - shapes[i].Min();
 
@@ -179,7 +129,7 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
 
         private PulseCause? Two(PulseFault fault, int i, int k)
         {
-            var cross = Product(shapes[i], shapes[k]);
+            var cross = PulseResidual.Product(shapes[i], shapes[k]);
             var determinant = _sizes[i] * _sizes[k] - cross * cross;
             if (determinant <= 1e-6 * _sizes[i] * _sizes[k])
                 return null;
@@ -194,33 +144,5 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
                 Math.Max(first * Height(i), second * Height(k))
             );
         }
-    }
-
-    /// <summary>
-    /// What differs between cylinders: less the mean over all of them, as each sees it from its own firing TDC. Engines of uneven
-    /// firing have no such mean; there only the level is taken out.
-    /// </summary>
-    private static double[] Odd(double[] course, double[] angles)
-    {
-        var (n, span) = (course.Length, course.Length / angles.Length);
-        var isEven = course.Length % angles.Length == 0 && angles.Select((a, i) => Math.Abs(a - i * span)).Max() < 1;
-        if (!isEven)
-        {
-            var level = course.Average();
-            return Array.ConvertAll(course, v => v - level);
-        }
-
-        var alike = new double[span];
-        for (var i = 0; i < n; i++)
-            alike[i % span] += course[i] / angles.Length;
-        return [.. course.Select((v, i) => v - alike[i % span])];
-    }
-
-    private static double Product(double[] a, double[] b)
-    {
-        double sum = 0;
-        for (var i = 0; i < a.Length; i++)
-            sum += a[i] * b[i];
-        return sum;
     }
 }

@@ -51,13 +51,6 @@ internal sealed class PulseShares
     private const double ChanceFrom = 0.5,
         ClearShare = 0.25;
 
-    /// <summary>
-    /// So little is not laid to a cylinder of the intake either where its fault leaves so much unexplained, and another's hardly more
-    /// than so many times that: a misfire shows there as little, and in nobody's own place.
-    /// </summary>
-    private const double UnsureFrom = 0.12,
-        NoWorse = 2;
-
     /// <summary>Values over which a difference is smoothed before its height is taken, so that noise does not add to it.</summary>
     private const int Smoothed = 5;
 
@@ -226,18 +219,13 @@ internal sealed class PulseShares
     {
         var culprits = Culprits(usual);
         var most = Math.Max(odd.Max(), OddFrom);
-        var isChance = share < ClearShare && (Causes is [{ Unexplained: > ChanceFrom }, ..] || IsAnybody());
+        var isChance = Causes?.IsNobody == true || share < ClearShare && Causes?.Best.Unexplained > ChanceFrom;
         IsUnexplained = isChance;
         for (var i = 0; i < odd.Length; i++)
             odd[i] = !isChance && culprits.Contains(i) ? Math.Max(odd[i], OddFrom) : Math.Min(odd[i], 0.9 * OddFrom);
         if (!isChance)
             odd[culprits[0]] = most;
     }
-
-    /// <summary>True where the best explanation is poor, and one by another cylinder hardly worse.</summary>
-    private bool IsAnybody() =>
-        Causes is [{ Unexplained: > UnsureFrom } best, ..]
-        && Causes.Skip(1).Any(o => o.Places[0] != best.Places[0] && o.Unexplained < NoWorse * best.Unexplained);
 
     /// <summary>True where cylinders differ by more than they usually do, and no cylinder's fault explains it.</summary>
     public bool IsUnexplained { get; private set; }
@@ -246,12 +234,12 @@ internal sealed class PulseShares
     {
         if (_place.IsLeakOnly)
             return [PulseCulprit.Find(Residual(usual), _angles, Lag)];
-        Causes = PulseCause.Find(Mean, Chance(), _angles, Lag, _place.Name == "intake");
-        return Causes[0].Places;
+        Causes = PulseCause.Find(PulseResidual.Of(Mean, Chance(), _angles, Lag), _place.Name == "intake");
+        return Causes.Best.Places;
     }
 
-    /// <summary>The explanations of what is odd at the intake or the exhaust, the best first; none where nothing is.</summary>
-    public IReadOnlyList<PulseCause> Causes { get; private set; } = [];
+    /// <summary>The explanation of what is odd at the intake or the exhaust; null where nothing is.</summary>
+    public PulseCauses? Causes { get; private set; }
 
     /// <summary>Degrees from the valve to the pick-up.</summary>
     private double Lag => Start + _span / 2 - _place.Centre;

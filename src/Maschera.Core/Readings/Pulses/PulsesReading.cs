@@ -14,12 +14,6 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
 {
     private const int FewCycles = 8;
 
-    /// <summary>Two explanations are nearly alike where the better leaves this share of what the other leaves.</summary>
-    private const double EitherFrom = 0.6;
-
-    /// <summary>The same where one cylinder's leak and the blow-back of the one that fires opposite fall on one place.</summary>
-    private const double EitherOfPairFrom = 0.3;
-
     /// <summary>
     /// Correlation of one half of the cycles with the other from which pulses are there; behind rings and gasket a sound engine makes
     /// hardly any.
@@ -274,10 +268,7 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
     /// </summary>
     private static Note? Either(PulseShares shares, Engine engine)
     {
-        if (shares.Causes is not [var best, var other, ..])
-            return null;
-        var isPair = best.Fault is PulseFault.Thrust or PulseFault.Blowback && other.Fault is PulseFault.Thrust or PulseFault.Blowback;
-        if (best.Unexplained < (isPair ? EitherOfPairFrom : EitherFrom) * other.Unexplained)
+        if (shares.Causes is not { IsNobody: false, Best: var best, Rival: { } other })
             return null;
         string Said(PulseCause cause) =>
             $"cylinder {string.Join(" and ", cause.Places.Select(p => engine.FiringOrder[p]))} "
@@ -307,7 +298,7 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
 
     /// <summary>What the oddest cylinder does at another's place, which its own share does not show; null where that shows it.</summary>
     private static string? Does(PulseShares shares, Engine engine, List<CylinderPulse> odd) =>
-        odd.Count == 0 || shares.Causes is not [var best, ..] || engine.FiringOrder[best.Places[0]] != odd[0].Cylinder
+        odd.Count == 0 || shares.Causes?.Best is not { } best || engine.FiringOrder[best.Places[0]] != odd[0].Cylinder
             ? null
             : best.Fault switch
             {

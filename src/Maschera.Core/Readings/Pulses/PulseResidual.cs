@@ -1,0 +1,107 @@
+using Maschera.Core.Timing;
+
+namespace Maschera.Core.Readings.Pulses;
+
+/// <summary>What a mean cycle has beyond even pulses, a value a degree from firing TDC of the first place of the firing order on.</summary>
+internal sealed class PulseResidual
+{
+    /// <summary>Where so much of what differs is chance, nothing explains it.</summary>
+    private const double MostNoise = 0.6;
+
+    private readonly double _noise;
+
+    private PulseResidual(double[] course, double usualHeight, double[] angles, double lag, double noise)
+    {
+        (Course, UsualHeight, Angles, Lag, _noise) = (course, usualHeight, angles, lag, noise);
+        Energy = Product(course, course);
+    }
+
+    public double[] Course { get; }
+    public double Energy { get; }
+
+    /// <summary>Height of the even pulses, in the pick-up's unit.</summary>
+    public double UsualHeight { get; }
+
+    /// <summary>Firing TDC of each place of the firing order, degrees.</summary>
+    public double[] Angles { get; }
+
+    /// <summary>Degrees from the valve to the pick-up.</summary>
+    public double Lag { get; }
+
+    /// <param name="mean">The mean cycle, a value a degree from firing TDC of the first place of the firing order on.</param>
+    /// <param name="chance">What of it may be chance: half the difference of the means of every other cycle and of the rest.</param>
+    /// <param name="angles">Firing TDC of each place of the firing order.</param>
+    /// <param name="lag">Degrees from the valve to the pick-up.</param>
+    public static PulseResidual Of(float[] mean, double[] chance, double[] angles, double lag)
+    {
+        double[] all = [.. mean.Select(v => (double)v)];
+        var odd = Odd(all, angles);
+        var usual = all.Zip(odd, (v, o) => v - o).ToList();
+        var energy = Product(odd, odd);
+        var scatter = Odd(chance, angles);
+        return new PulseResidual(odd, usual.Max() - usual.Min(), angles, lag, Math.Min(1, Product(scatter, scatter) / energy));
+    }
+
+    /// <summary>The share of what is not chance that is left where so much of all is; chance is left whatever explains the rest.</summary>
+    public double Left(double share) => _noise > MostNoise ? 1 : Math.Clamp((share - _noise) / (1 - _noise), 0, 1);
+
+    /// <summary>Degrees on the cycle by which a course of the first place is turned to come from another.</summary>
+    public int TurnTo(int place) => (int)Math.Round(Angles[place] + Lag);
+
+    /// <summary>True where the cylinders fire at even distances: only then what they have alike is taken out.</summary>
+    public bool IsEven => IsEvenFiring(Angles);
+
+    /// <summary>
+    /// What differs between cylinders: less the mean over all of them, as each sees it from its own firing TDC. Engines of uneven
+    /// firing have no such mean; there only the level is taken out.
+    /// </summary>
+    public static double[] Odd(double[] course, double[] angles)
+    {
+        var (n, span) = (course.Length, course.Length / angles.Length);
+        if (!IsEvenFiring(angles))
+        {
+            var level = course.Average();
+            return Array.ConvertAll(course, v => v - level);
+        }
+
+        var alike = new double[span];
+        for (var i = 0; i < n; i++)
+            alike[i % span] += course[i] / angles.Length;
+        return [.. course.Select((v, i) => v - alike[i % span])];
+    }
+
+    private static bool IsEvenFiring(double[] angles) =>
+        CycleFold.Bins % angles.Length == 0
+        && angles.Select((a, i) => Math.Abs(a - i * (CycleFold.Bins / angles.Length))).Max() < 1;
+
+    /// <summary>The same course less its first so many harmonics of the cycle.</summary>
+    public static double[] WithoutSlow(double[] course, int harmonics)
+    {
+        var rest = (double[])course.Clone();
+        for (var order = 1; order <= harmonics; order++)
+        {
+            var (cosine, sine) = (Wave(order, 0), Wave(order, 0.25));
+            var (c, s) = (Product(course, cosine) * 2 / course.Length, Product(course, sine) * 2 / course.Length);
+            for (var i = 0; i < rest.Length; i++)
+                rest[i] -= c * cosine[i] + s * sine[i];
+        }
+
+        return rest;
+    }
+
+    private static double[] Wave(int order, double quarter)
+    {
+        var wave = new double[CycleFold.Bins];
+        for (var i = 0; i < wave.Length; i++)
+            wave[i] = Math.Cos(2 * Math.PI * (order * (double)i / CycleFold.Bins - quarter));
+        return wave;
+    }
+
+    public static double Product(ReadOnlySpan<double> a, ReadOnlySpan<double> b)
+    {
+        double sum = 0;
+        for (var i = 0; i < a.Length; i++)
+            sum += a[i] * b[i];
+        return sum;
+    }
+}
