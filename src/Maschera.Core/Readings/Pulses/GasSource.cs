@@ -17,15 +17,18 @@ internal static class GasSource
         BlownFrom = 130,
         BlownIn = 15;
 
+    /// <summary>Bumps of a free course stand so far apart and are so wide, degrees.</summary>
+    private const double Beside = 24,
+        BesideWidth = 14;
+
     /// <summary>
     /// Pressure above the manifold's of a cylinder that is only compressed, whose leak passes gas in its proportion (a nozzle's flow
     /// beyond the critical ratio); a value a degree from firing TDC on, no unit.
     /// </summary>
-    public static double[] Compressed() =>
-        OverCycle(x => Math.Abs(x) < 180 ? Math.Pow(Volume(x) / Volume(180), -Compressing) - 1 : 0);
+    private static double[] Compressed() => OverCycle(x => Math.Abs(x) < 180 ? Math.Pow(Volume(x) / Volume(180), -Compressing) - 1 : 0);
 
     /// <summary>What a burn adds to it: released along a Vibe curve, expanded, and let go when the exhaust valve opens.</summary>
-    public static double[] Burnt() =>
+    private static double[] Burnt() =>
         OverCycle(x =>
         {
             if (x is < BurnFrom or > 360)
@@ -35,6 +38,17 @@ internal static class GasSource
             var let = x > BlownFrom ? Math.Exp((BlownFrom - x) / BlownIn) : 1;
             return released * let * Math.Pow(Volume(x) / Volume(0), -Expanding);
         });
+
+    /// <summary>Gas through a leak, of compression and of the burn, dying away, so many degrees late.</summary>
+    public static double[][] ThroughLeak(double decay, int later) =>
+        [Turned(Dying(Compressed(), decay), later), Turned(Dying(Burnt(), decay), later)];
+
+    /// <summary>Bumps side by side, of which any course of gas between two places is a sum, for each way to die away.</summary>
+    public static double[][][] AnyCourse(double from, double to, double[] decays)
+    {
+        double[] places = [.. Enumerable.Range(0, (int)((to - from) / Beside) + 1).Select(i => from + i * Beside)];
+        return Array.ConvertAll(decays, decay => Array.ConvertAll(places, place => Bump(place, BesideWidth, decay)));
+    }
 
     private static double[] OverCycle(Func<double, double> of) =>
         [.. Enumerable.Range(0, CycleFold.Bins).Select(i => of(i < CycleFold.Bins / 2 ? i : i - CycleFold.Bins))];

@@ -17,11 +17,9 @@ internal static class IntakeCauses
     /// <summary>Harmonics of the cycle that are left out in the second and third look.</summary>
     private const int MostHarmonics = 2;
 
-    /// <summary>The course of a cylinder's suction: bumps of this width at this distance while its valve is open, degrees.</summary>
+    /// <summary>A cylinder draws between these, degrees.</summary>
     private const double SuctionFrom = 350,
-        SuctionTo = 590,
-        SuctionStep = 24,
-        SuctionWidth = 14;
+        SuctionTo = 590;
 
     /// <summary>Something with a course of its own is taken where it leaves no more than this.</summary>
     private const double OwnCourseLeaves = 0.12;
@@ -63,20 +61,10 @@ internal static class IntakeCauses
 
     private static readonly double[] s_decays = [15, 40, 90, 200, 500];
 
-    private static readonly Lazy<double[][][]> s_suctions = new(() =>
-        [.. s_decays.Select(decay => Bumps(SuctionWidth, decay, [.. Steps()]))]
-    );
+    private static readonly Lazy<double[][][]> s_suctions = new(() => GasSource.AnyCourse(SuctionFrom, SuctionTo, s_decays));
 
     private static readonly Lazy<double[][][]> s_thrusts = new(() =>
-        [
-            .. from later in (int[])[-10, 0, 10, 20]
-            from decay in s_decays
-            select (double[][])
-                [
-                    GasSource.Turned(GasSource.Dying(GasSource.Compressed(), decay), later),
-                    GasSource.Turned(GasSource.Dying(GasSource.Burnt(), decay), later),
-                ],
-        ]
+        [.. from later in (int[])[-10, 0, 10, 20] from decay in s_decays select GasSource.ThroughLeak(decay, later)]
     );
 
     private static readonly Lazy<double[][][]> s_blowbacks = new(() =>
@@ -89,15 +77,6 @@ internal static class IntakeCauses
         ]
     );
 
-    private static IEnumerable<double> Steps()
-    {
-        for (var at = SuctionFrom; at <= SuctionTo; at += SuctionStep)
-            yield return at;
-    }
-
-    private static double[][] Bumps(double width, double decay, double[] at) =>
-        Array.ConvertAll(at, place => GasSource.Bump(place, width, decay));
-
     /// <summary>Explains what differs between evenly firing cylinders.</summary>
     /// <param name="of">What has to be explained.</param>
     /// <param name="suction">The cylinder whose missing suction explains most along its usual course.</param>
@@ -105,9 +84,12 @@ internal static class IntakeCauses
     public static PulseCauses Find(PulseResidual of, PulseCause suction, PulseCause? pair)
     {
         var whole = new SourceFit(of);
-        var looks = Enumerable.Range(0, MostHarmonics + 1).Select(h => Best(new SourceFit(of, h).Free, s_suctions.Value)).ToArray();
-        var thrust = Likeliest(PulseFault.Thrust, whole, s_thrusts.Value);
-        var blowback = Likeliest(PulseFault.Blowback, whole, s_blowbacks.Value);
+        var looks = Enumerable
+            .Range(0, MostHarmonics + 1)
+            .Select(h => SourceFit.Best(new SourceFit(of, h).Free, s_suctions.Value))
+            .ToArray();
+        var thrust = PulseCause.Likeliest(PulseFault.Thrust, whole, s_thrusts.Value);
+        var blowback = PulseCause.Likeliest(PulseFault.Blowback, whole, s_blowbacks.Value);
         var gas = blowback.Unexplained < BlowbackLeaves * thrust.Unexplained ? blowback : thrust;
         var isFree = GivesWay(gas, looks[0], out var free);
         if (Math.Min(gas.Unexplained, suction.Unexplained) < OwnCourseLeaves)
@@ -131,7 +113,7 @@ internal static class IntakeCauses
     private static bool GivesWay(PulseCause gas, SourceShare[] look, out PulseCause free)
     {
         var order = Enumerable.Range(0, look.Length).OrderBy(p => look[p].Left).ToList();
-        free = Cause(PulseFault.Suction, order[0], look);
+        free = PulseCause.Of(PulseFault.Suction, order[0], look);
         return gas.Unexplained > GivesWayFrom
             && free.Unexplained < GivesWayTo * gas.Unexplained
             && look[order[1]].Left > GivesWayNext * free.Unexplained;
@@ -145,33 +127,20 @@ internal static class IntakeCauses
         var height = (of.Course.Max() - of.Course.Min()) / of.UsualHeight;
         if (height >= ClearFrom)
             return new(
-                Cause(PulseFault.Suction, places[0], looks[0]),
-                left[1] < NearlyFree * left[0] ? Cause(PulseFault.Suction, places[1], looks[0]) : null,
+                PulseCause.Of(PulseFault.Suction, places[0], looks[0]),
+                left[1] < NearlyFree * left[0] ? PulseCause.Of(PulseFault.Suction, places[1], looks[0]) : null,
                 looks[0][places[0]].Left > ClearLeaves
             );
         if (height >= NamedFrom && lone[0] < LoneLeaves && lone[1] > LoneNext * lone[0])
-            return new(Cause(PulseFault.Suction, first[0], looks[0]));
+            return new(PulseCause.Of(PulseFault.Suction, first[0], looks[0]));
         var isAgreed =
             left[0] < AgreedLeaves && left[1] > AgreedNext * left[0] && looks.All(look => look[places[0]].Left <= look.Min(s => s.Left));
-        return new(Cause(PulseFault.Suction, places[0], looks[0]), IsNobody: height < NamedFrom || !isAgreed);
+        return new(PulseCause.Of(PulseFault.Suction, places[0], looks[0]), IsNobody: height < NamedFrom || !isAgreed);
     }
 
     private static (List<int> Places, List<double> Left) Ranked(Func<int, double> left, int count)
     {
         var places = Enumerable.Range(0, count).OrderBy(left).ToList();
         return (places, [.. places.Select(left)]);
-    }
-
-    /// <summary>Each place's best over the courses of a family.</summary>
-    private static SourceShare[] Best(Func<double[][], SourceShare[]> fit, IEnumerable<double[][]> families) =>
-        families.Select(fit).Aggregate((best, each) => [.. best.Zip(each, (a, b) => b.Left < a.Left ? b : a)]);
-
-    private static PulseCause Cause(PulseFault fault, int place, SourceShare[] each) =>
-        new(fault, [place], each[place].Left, each[place].Height);
-
-    private static PulseCause Likeliest(PulseFault fault, SourceFit fit, IEnumerable<double[][]> families)
-    {
-        var each = Best(fit.Positive, families);
-        return Enumerable.Range(0, each.Length).Select(place => Cause(fault, place, each)).MinBy(c => c.Unexplained)!;
     }
 }

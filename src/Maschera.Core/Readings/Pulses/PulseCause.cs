@@ -16,6 +16,9 @@ internal enum PulseFault
 
     /// <summary>It blows out less when its exhaust valve opens.</summary>
     BlowDown,
+
+    /// <summary>Its exhaust valve leaks: gas escapes while it is compressed and burns, and less is left to blow out.</summary>
+    Escape,
 }
 
 /// <summary>One explanation of what a mean cycle has beyond even pulses.</summary>
@@ -31,7 +34,7 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
     /// </summary>
     private const double OneLeaves = 0.15,
         PairLeaves = 0.2,
-        PairLeavesOfBlowDown = 0.5,
+        PairLeavesOfBlowDown = 0.6,
         PairStrength = 0.4;
 
     /// <summary>A source so far from its usual place counts as explaining half as well, degrees.</summary>
@@ -39,6 +42,32 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
 
     /// <summary>How soon gas that is too much, or is missing, is gone from the pick-up, degrees.</summary>
     private static readonly double[] s_decays = [15, 40, 90, 200, 500];
+
+    /// <summary>A leak is taken where it leaves no more than this of what a weaker blow-down leaves.</summary>
+    private const double EscapeLeaves = 0.75;
+
+    /// <summary>Of a leak the gas of compression, and what is missing in the blow-down, are so strong at least.</summary>
+    private const double LeastPart = 0.1;
+
+    /// <summary>
+    /// A cylinder's exhaust stroke alone explains all where its course, left free, leaves no more than the first, the next so many times
+    /// more, and no usual blow-down less than the third.
+    /// </summary>
+    private const double StrokeLeaves = 0.05,
+        StrokeNext = 3,
+        BlowDownFits = 0.3;
+
+    /// <summary>Any course in a cylinder's exhaust stroke, degrees.</summary>
+    private static readonly Lazy<double[][][]> s_strokes = new(() => GasSource.AnyCourse(125, 365, s_decays));
+
+    private static readonly Lazy<double[][][]> s_escapes = new(() =>
+        [
+            .. from later in (int[])[-10, 0, 10, 20]
+            from decay in s_decays
+            let blowDown = Array.ConvertAll(GasSource.Bump(187 + later, 20, decay), v => -v)
+            select (double[][])[.. GasSource.ThroughLeak(decay, later), blowDown],
+        ]
+    );
 
     /// <summary>
     /// Explains what is odd at the intake or the exhaust by one cylinder, or by two: sources of gas at the place of each fault in a
@@ -49,8 +78,50 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
     {
         var (one, two) = Best(isIntake ? PulseFault.Suction : PulseFault.BlowDown, of);
         var isPair = one.Unexplained > OneLeaves && two.Unexplained < (isIntake ? PairLeaves : PairLeavesOfBlowDown) * one.Unexplained;
-        return isIntake && of.IsEven ? IntakeCauses.Find(of, one, isPair ? two : null) : new(isPair ? two : one);
+        return !of.IsEven ? new(isPair ? two : one)
+            : isIntake ? IntakeCauses.Find(of, one, isPair ? two : null)
+            : isPair ? new(two)
+            : AtExhaust(of, one);
     }
+
+    /// <summary>
+    /// The cylinder whose exhaust valve leaks, where that explains clearly more than a weaker blow-down of any: gas of its compression
+    /// comes early, and less is left to blow out. Or, with no leak, the one whose exhaust stroke alone explains all.
+    /// </summary>
+    private static PulseCauses AtExhaust(PulseResidual of, PulseCause blowDown)
+    {
+        var fit = new SourceFit(of);
+        var leaks = SourceFit.Best(fit.Positive, s_escapes.Value);
+        var escape = Of(PulseFault.Escape, Enumerable.Range(0, leaks.Length).MinBy(p => leaks[p].Left), leaks);
+        if (escape.Unexplained <= EscapeLeaves * blowDown.Unexplained)
+        {
+            var parts = leaks[escape.Places[0]].Parts;
+            return escape.Places[0] == blowDown.Places[0] ? new(escape)
+                : parts[0] >= LeastPart && parts[^1] >= LeastPart ? new(escape, blowDown)
+                : new(blowDown, escape);
+        }
+
+        var strokes = SourceFit.Best(fit.Free, s_strokes.Value);
+        var order = Enumerable.Range(0, strokes.Length).OrderBy(p => strokes[p].Left).ToList();
+        var stroke = Of(PulseFault.BlowDown, order[0], strokes);
+        return
+            stroke.Unexplained < StrokeLeaves
+            && strokes[order[1]].Left > StrokeNext * stroke.Unexplained
+            && blowDown.Unexplained > BlowDownFits
+            && stroke.Places[0] != blowDown.Places[0]
+            ? new(stroke, blowDown)
+            : new(blowDown);
+    }
+
+    /// <summary>The cylinder that one of several families of courses explains most by.</summary>
+    public static PulseCause Likeliest(PulseFault fault, SourceFit fit, IEnumerable<double[][]> families)
+    {
+        var each = SourceFit.Best(fit.Positive, families);
+        return Enumerable.Range(0, each.Length).Select(place => Of(fault, place, each)).MinBy(c => c.Unexplained)!;
+    }
+
+    public static PulseCause Of(PulseFault fault, int place, SourceShare[] each) =>
+        new(fault, [place], each[place].Left, each[place].Height);
 
     /// <summary>One cylinder or two, each at the source that explains most.</summary>
     private static (PulseCause One, PulseCause Two) Best(PulseFault fault, PulseResidual of)
@@ -59,9 +130,7 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
             two = one;
         foreach (var (course, penalty) in Sources(fault))
         {
-            var shapes = of
-                .Angles.Select((_, place) => PulseResidual.Odd(GasSource.Turned(course, of.TurnTo(place)), of.Angles))
-                .ToArray();
+            var shapes = of.Angles.Select((_, place) => PulseResidual.Odd(GasSource.Turned(course, of.TurnTo(place)), of.Angles)).ToArray();
             var fits = new Fits(shapes, of);
             one = Better(one, fits.One(fault), penalty);
             if (shapes.Length > 3)

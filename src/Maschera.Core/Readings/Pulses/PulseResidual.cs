@@ -71,8 +71,7 @@ internal sealed class PulseResidual
     }
 
     private static bool IsEvenFiring(double[] angles) =>
-        CycleFold.Bins % angles.Length == 0
-        && angles.Select((a, i) => Math.Abs(a - i * (CycleFold.Bins / angles.Length))).Max() < 1;
+        CycleFold.Bins % angles.Length == 0 && angles.Select((a, i) => Math.Abs(a - i * (CycleFold.Bins / angles.Length))).Max() < 1;
 
     /// <summary>The same course less its first so many harmonics of the cycle.</summary>
     public static double[] WithoutSlow(double[] course, int harmonics)

@@ -264,7 +264,7 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
     }
 
     /// <summary>
-    /// At the intake a leaking valve's thrust and another's missing suction may fall on one place, and are told apart by shape.
+    /// A leaking valve's gas and another's missing suction or blow-down may fall on one place, and are told apart by shape.
     /// </summary>
     private static Note? Either(PulseShares shares, Engine engine)
     {
@@ -276,6 +276,8 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
             {
                 PulseFault.Thrust => "thrusts gas back through its intake valve",
                 PulseFault.Blowback => "is not emptied by its exhaust valve and blows back",
+                PulseFault.Escape => "lets gas escape through its exhaust valve",
+                PulseFault.BlowDown => "blows out less than the others",
                 _ => "draws less than the others",
             };
         return new Note(
@@ -304,6 +306,7 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
             {
                 PulseFault.Thrust => "gas is thrust back through its intake valve when it is compressed",
                 PulseFault.Blowback => "it blows back when its intake valve opens: what was in it did not leave through its exhaust valve",
+                PulseFault.Escape => "gas escapes through its exhaust valve while it is compressed and burns",
                 _ => null,
             };
 

@@ -7,7 +7,8 @@ namespace Maschera.Core.Readings.Pulses;
 /// <param name="Left">The share that is left unexplained, 0 to 1.</param>
 /// <param name="Courses">The gas is a sum of these, a value a degree after the cylinder's firing TDC.</param>
 /// <param name="Weights">How much of each, in the pick-up's unit.</param>
-internal sealed record SourceShare(double Left, double[][] Courses, IReadOnlyList<double> Weights)
+/// <param name="Parts">How strong each is beside what has to be explained, root of the energies.</param>
+internal sealed record SourceShare(double Left, double[][] Courses, IReadOnlyList<double> Weights, IReadOnlyList<double> Parts)
 {
     /// <summary>How high the gas stands, from its lowest to its highest.</summary>
     public double Height
@@ -57,12 +58,16 @@ internal sealed class SourceFit
         return Each(courses, own, products, fits => solver.Solve(fits));
     }
 
-    /// <summary>The same with gas of the courses' own sign only, one of them or two together.</summary>
+    /// <summary>The same with gas of the courses' own sign only.</summary>
     public SourceShare[] Positive(double[][] courses)
     {
         var (own, products) = Prepared(courses);
         return Each(courses, own, products, fits => NotNegative(products, fits));
     }
+
+    /// <summary>Each place's best over several families of courses.</summary>
+    public static SourceShare[] Best(Func<double[][], SourceShare[]> fit, IEnumerable<double[][]> families) =>
+        families.Select(fit).Aggregate((best, each) => [.. best.Zip(each, (a, b) => b.Left < a.Left ? b : a)]);
 
     /// <summary>
     /// The courses less what all cylinders have alike, and their products: both turn with the cylinder they are laid on.
@@ -73,12 +78,7 @@ internal sealed class SourceFit
         return (own, Matrix<double>.Build.Dense(own.Length, own.Length, (i, k) => PulseResidual.Product(own[i], own[k])));
     }
 
-    private SourceShare[] Each(
-        double[][] courses,
-        double[][] own,
-        Matrix<double> products,
-        Func<Vector<double>, Vector<double>> weigh
-    ) =>
+    private SourceShare[] Each(double[][] courses, double[][] own, Matrix<double> products, Func<Vector<double>, Vector<double>> weigh) =>
         [
             .. Enumerable
                 .Range(0, _of.Angles.Length)
@@ -87,7 +87,8 @@ internal sealed class SourceFit
                     var fits = Vector<double>.Build.Dense(Array.ConvertAll(own, c => Turned(c, _of.TurnTo(place))));
                     var weights = weigh(fits);
                     var left = _energy - 2 * weights.DotProduct(fits) + weights.DotProduct(products * weights);
-                    return new SourceShare(_of.Left(left / _energy), courses, [.. weights]);
+                    var parts = weights.Select((w, i) => w * Math.Sqrt(products[i, i] / _energy));
+                    return new SourceShare(_of.Left(left / _energy), courses, [.. weights], [.. parts]);
                 }),
         ];
 
@@ -100,14 +101,24 @@ internal sealed class SourceFit
             + PulseResidual.Product(_target.AsSpan(0, turn), course.AsSpan(n - turn));
     }
 
+    /// <summary>Those of the courses that, none below zero, explain most together: every choice of a few is tried.</summary>
     private static Vector<double> NotNegative(Matrix<double> products, Vector<double> fits)
     {
-        var both = products.Solve(fits);
-        if (both.ForAll(w => w >= 0))
-            return both;
-        // Where one of two would run below zero, one of them alone explains most.
-        var alone = fits.PointwiseDivide(products.Diagonal()).PointwiseMaximum(0);
-        var best = alone.PointwiseMultiply(fits).MaximumIndex();
-        return Vector<double>.Build.Dense(fits.Count, i => i == best ? alone[i] : 0);
+        var best = Vector<double>.Build.Dense(fits.Count);
+        var most = 0.0;
+        for (var choice = 1; choice < 1 << fits.Count; choice++)
+        {
+            int[] taken = [.. Enumerable.Range(0, fits.Count).Where(i => (choice >> i & 1) == 1)];
+            var sub = Matrix<double>.Build.Dense(taken.Length, taken.Length, (i, k) => products[taken[i], taken[k]]);
+            var weights = sub.Solve(Vector<double>.Build.Dense(taken.Length, i => fits[taken[i]]));
+            var gain = taken.Select((t, i) => weights[i] * fits[t]).Sum();
+            if (!weights.ForAll(w => w >= 0) || !(gain > most))
+                continue;
+            (most, best) = (gain, Vector<double>.Build.Dense(fits.Count));
+            for (var i = 0; i < taken.Length; i++)
+                best[taken[i]] = weights[i];
+        }
+
+        return best;
     }
 }
