@@ -107,6 +107,16 @@ public class StartConditionsTests
         Assert.True(Read(new NoStart(3) { Seconds = 0 }.Log()).IsUnusable);
     }
 
+    [Fact]
+    public void Turned_too_briefly_for_cam_and_crank_to_come_into_step_rules_nothing_else_out()
+    {
+        var brief = Read(new NoStart(4) { Seconds = 2.2, SyncAt = null }.Log());
+        Assert.Equal("all-met", brief.Verdict);
+        Assert.Contains(brief.Notes, n => n.Code == "turned-briefly");
+        Assert.DoesNotContain("what is left", brief.Sentence, StringComparison.Ordinal);
+        Assert.Contains("may have needed longer", brief.Sentence, StringComparison.Ordinal);
+    }
+
     private static StartConditionsResult Read(Capture capture, Engine? engine = null, string? need = null) =>
         (StartConditionsResult)
             new StartConditionsReading().Read(

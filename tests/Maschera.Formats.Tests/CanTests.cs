@@ -405,6 +405,13 @@ public class CanTests
         }
     }
 
+    [Fact]
+    public void A_count_that_no_answer_held_is_not_said_as_none()
+    {
+        Assert.EndsWith("cylinder 1, 9 on average.", Read("46 A2 0B 24 00 09 00 00 FF FF").Sentence, StringComparison.Ordinal);
+        Assert.EndsWith("cylinder 1, 4 in the last cycle.", Read("46 A2 0C 24 00 04 00 00 FF FF").Sentence, StringComparison.Ordinal);
+    }
+
     private static OnBoardTestsResult Read(string text) =>
         (OnBoardTestsResult)
             new OnBoardTestsReading().Read(

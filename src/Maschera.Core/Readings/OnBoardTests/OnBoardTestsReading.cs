@@ -233,14 +233,16 @@ public sealed class OnBoardTestsReading : ReadingOf<OnBoardTestsResult>
     private static int? Count(IEnumerable<OnBoardTest> tests, byte test) =>
         tests.FirstOrDefault(t => t.Test == test.ToString("X2", CultureInfo.InvariantCulture)) is { } found ? (int)found.Value : null;
 
+    private static string? Counted(int? count, string when) => count is { } told ? $"{told} {when}" : null;
+
     private static string Sentence(string verdict, List<OnBoardTest> tests, List<MisfireCounts> misfires)
     {
         var most = misfires.MaxBy(m => Math.Max(m.LastCycle ?? 0, m.TenCycleAverage ?? 0));
+        string?[] counts = [Counted(most?.LastCycle, "in the last cycle"), Counted(most?.TenCycleAverage, "on average")];
         var counted =
             most is null || Math.Max(most.LastCycle ?? 0, most.TenCycleAverage ?? 0) == 0
                 ? ""
-                : $" Most misfires: cylinder {most.Cylinder}, {most.LastCycle ?? 0} in the last cycle, {most.TenCycleAverage ?? 0} on "
-                    + $"average.";
+                : $" Most misfires: cylinder {most.Cylinder}, {string.Join(", ", counts.OfType<string>())}.";
         var failed = tests.Where(t => t.Passed == false).ToList();
         return verdict switch
         {

@@ -107,6 +107,8 @@ public sealed partial class StartConditionsReading : ReadingOf<StartConditionsRe
                     $"{string.Join(" ", silent.Select(g => g.Text))} Log it as well before this is taken for the whole story."
                 )
             );
+        if (verdict == "all-met" && Unjudged(gates) is { } brief)
+            notes.Add(new("turned-briefly", $"{brief.Text} Turn it for {brief.Need + 1:0} s and log that."));
         if (request.Engine is null)
             notes.Add(new("fuel-unknown", "Whether it is a diesel is not known: the limits of a petrol engine are taken."));
         return new StartConditionsResult
@@ -128,10 +130,15 @@ public sealed partial class StartConditionsReading : ReadingOf<StartConditionsRe
         if (verdict == "missing")
             return first!.Text;
         var met = gates.Where(g => g.State == StartCondition.Met).Select(g => Said(g.Condition)).ToList();
-        return $"It does not start although {string.Join(", ", met)} {(met.Count == 1 ? "is" : "are")} as it should "
-            + "be: what is left is compression, spark, "
-            + "injectors and what they are fed with.";
+        var fine = $"It does not start although {string.Join(", ", met)} {(met.Count == 1 ? "is as it" : "are as they")} should be";
+        return Unjudged(gates) is { } brief
+            ? $"{fine}. {brief.Text}"
+            : $"{fine}: what is left is compression, spark, injectors and what they are fed with.";
     }
+
+    /// <summary>Step of cam and crank, where it was logged and the engine was turned too briefly to miss it; null else.</summary>
+    private static StartCondition? Unjudged(List<StartCondition> gates) =>
+        gates.Find(g => g is { Condition: "sync", State: StartCondition.NotLogged, Need: not null });
 
     private static string Said(string condition) =>
         condition switch
