@@ -53,6 +53,19 @@ public class DecisionTests
     }
 
     [Fact]
+    public void A_low_cylinder_that_seals_but_does_not_fill_speaks_for_its_valve_gear()
+    {
+        const string Low = """,{"reading":"relative-compression","verdict":"uneven","low":[{"position":3,"cylinder":2}]""";
+        double Shut(string notes) =>
+            Decide("misfire", Misfire + Low + notes + "}")
+                .Suspects.First(s => s.Fault == "intake-valve-not-opening" && s.Cylinder == 2)
+                .Probability;
+        var (without, with) = (Shut(""), Shut(""","notes":[{"code":"short-of-air","text":"Cylinder 2 seals."}]"""));
+        Assert.True(with > 2 * without, $"{without} to {with}");
+        Assert.True(with < 0.9, $"{with}");
+    }
+
+    [Fact]
     public void Even_compression_rules_out_what_would_have_shown_and_is_not_proposed_again()
     {
         var result = Decide("misfire", Misfire + """,{"reading":"relative-compression","verdict":"even"}""");

@@ -107,10 +107,22 @@ internal sealed class EvidenceReader(
                         // The likelihoods of a verdict of several are told for several.
                         Further = word.StartsWith("several", StringComparison.Ordinal) ? 1 : Finding.FurtherByAccident,
                     };
+        foreach (var finding in reading == "relative-compression" ? ShortOfAir(item, text) : [])
+            yield return finding;
         // A gate that is met speaks against what would have shut it.
         foreach (var met in reading == "start-conditions" ? Met(item).Except(words) : [])
             if (verdicts.TryGetValue(met, out var faults))
                 yield return new(reading, $"{met.Replace('-', ' ')} is met.", false, faults, []);
+    }
+
+    /// <summary>One low cylinder that seals but does not fill speaks for its valve gear, beside being low.</summary>
+    private IEnumerable<Finding> ShortOfAir(JsonElement item, string text)
+    {
+        var low = Items(item, "low").Select(Cylinder).ToList();
+        if (low is not [> 0] || !Items(item, "notes").Any(note => Word(note, "code") == "short-of-air"))
+            yield break;
+        if (known.Verdicts("relative-compression/fill")?.GetValueOrDefault("short-of-air") is { } faults)
+            yield return new("relative-compression", text, true, faults, low) { ByAccident = known.Accident("relative-compression") };
     }
 
     /// <summary>Of the faults that show a finding those that these cylinders share.</summary>
