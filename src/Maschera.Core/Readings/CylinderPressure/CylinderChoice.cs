@@ -26,6 +26,15 @@ internal sealed class CylinderChoice(Engine engine, SliderCrank crank, int place
     /// <summary>How valves and ports flow is guessed where only the engine file is there; that is worth so much, degrees.</summary>
     private const double OwnGuess = 5;
 
+    /// <summary>
+    /// Where so few cylinders draw on one manifold at idle, its pressure swings within a stroke and looks like other timing, of the
+    /// intake more than of the exhaust; without a known-good, which swings alike, that is worth so much, degrees.
+    /// </summary>
+    private const int FewOnManifold = 4;
+
+    private const double IntakeSwing = 16,
+        ExhaustSwing = 9;
+
     /// <summary>Timing of an ordinary engine, where the engine file has none.</summary>
     private static readonly ValveTiming s_usual = new(134, 372, 348, 588);
 
@@ -114,9 +123,10 @@ internal sealed class CylinderChoice(Engine engine, SliderCrank crank, int place
         return exhaust - PressureCourses.Level(mean, 430, 500) > deep && mean.Max() - exhaust < tower;
     }
 
-    public ValveShifts Shifts(FittedCylinder fitted, List<PressureCycles> references, List<Note> notes)
+    public ValveShifts Shifts(FittedCylinder fitted, List<PressureCycles> references, bool running, List<Note> notes)
     {
         var own = fitted.Own;
+        var swings = running && engine.Cylinders <= FewOnManifold;
         if (fitted.ReferenceFit is not { } reference)
         {
             if (engine.ValveTiming is null)
@@ -132,9 +142,9 @@ internal sealed class CylinderChoice(Engine engine, SliderCrank crank, int place
                 own,
                 new(
                     own.State.ExhaustShift,
-                    Doubt(own.ExhaustError, fitted) + OwnGuess,
+                    Doubt(own.ExhaustError, fitted) + (swings ? ExhaustSwing : OwnGuess),
                     own.State.IntakeShift,
-                    Doubt(own.IntakeError, fitted) + OwnGuess,
+                    Doubt(own.IntakeError, fitted) + (swings ? IntakeSwing : OwnGuess),
                     "engine file"
                 )
             );

@@ -20,7 +20,7 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
     private const double LeakCranking = 0.04;
 
     /// <summary>Without a reference heat counts as lost too, and how much of it a sound cylinder loses is not known well.</summary>
-    private const double LeakAlone = 0.25,
+    private const double LeakAlone = 0.28,
         LeakAloneCranking = 0.35;
 
     /// <summary>Exhaust pressure beyond what the reference would have at this speed, bar; and without a reference, above the air.</summary>
@@ -175,7 +175,7 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
                 ),
                 cylinder
             );
-        var shifts = choice.Shifts(fitted, references, notes);
+        var shifts = choice.Shifts(fitted, references, Runs(fitted.Cycles, fitted.Own), notes);
         return Build(request, channels, cylinder, crank, Zeroed(fitted, request, notes), shifts, notes);
     }
 
@@ -282,7 +282,7 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
         var events = new PressureEvents(crank, own.Vacuum);
         var peaks = cycles.Towers.Select(t => new CyclePeak(t.Seconds, t.Peak)).ToList();
         var heights = peaks.Select(p => p.PeakBar).ToArray();
-        var running = !(cycles.SpeedRpm < CranksBelow || cycles.SpeedRpm < MayCrankBelow && own.State.Intake > Vacuum * own.State.Exhaust);
+        var running = Runs(cycles, own);
         var judged = new PressureVerdict(
             own,
             fitted.ReferenceFit,
@@ -352,6 +352,9 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
         channels.TryGetValue(role, out var channel)
             ? InBar(channel, []).Samples.Where(float.IsFinite).Select(v => (double)v).DefaultIfEmpty(double.NaN).Average()
             : null;
+
+    private static bool Runs(PressureCycles cycles, GasFit own) =>
+        !(cycles.SpeedRpm < CranksBelow || cycles.SpeedRpm < MayCrankBelow && own.State.Intake > Vacuum * own.State.Exhaust);
 
     private static double From(string? against, Engine engine) =>
         against == "reference" ? Math.Min(ShiftFrom, engine.CamLimits?.Watch ?? ShiftFrom) : ShiftAlone;
