@@ -25,8 +25,7 @@ internal enum PulseFault
 /// <param name="Fault">What the cylinders do otherwise.</param>
 /// <param name="Places">The cylinders, as places of the firing order, the strongest first.</param>
 /// <param name="Unexplained">The share of the residual's energy that is left, 0 to 1.</param>
-/// <param name="Size">How high the strongest one's gas stands, in the pick-up's unit.</param>
-internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, double Unexplained, double Size)
+internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, double Unexplained)
 {
     /// <summary>
     /// A second cylinder is taken in where one leaves so much, two so much less of it, and the weaker is so strong beside the other;
@@ -120,13 +119,12 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
         return Enumerable.Range(0, each.Length).Select(place => Of(fault, place, each)).MinBy(c => c.Unexplained)!;
     }
 
-    public static PulseCause Of(PulseFault fault, int place, SourceShare[] each) =>
-        new(fault, [place], each[place].Left, each[place].Height);
+    public static PulseCause Of(PulseFault fault, int place, SourceShare[] each) => new(fault, [place], each[place].Left);
 
     /// <summary>One cylinder or two, each at the source that explains most.</summary>
     private static (PulseCause One, PulseCause Two) Best(PulseFault fault, PulseResidual of)
     {
-        PulseCause one = new(fault, [0], 1, 0),
+        PulseCause one = new(fault, [0], 1),
             two = one;
         foreach (var (course, penalty) in Sources(fault))
         {
@@ -173,15 +171,13 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
         private readonly double[] _fits = [.. shapes.Select(s => PulseResidual.Product(s, of.Course))];
         private readonly double[] _sizes = [.. shapes.Select(s => PulseResidual.Product(s, s))];
 
-        private double Height(int i) => shapes[i].Max() - shapes[i].Min();
-
         /// <summary>The cylinder that explains most; null where none does.</summary>
         public PulseCause? One(PulseFault fault)
         {
             PulseCause? best = null;
             for (var i = 0; i < shapes.Length; i++)
                 if (_fits[i] > 0 && of.Left(1 - _fits[i] * _fits[i] / (_sizes[i] * of.Energy)) is var left && !(left >= best?.Unexplained))
-                    best = new(fault, [i], left, _fits[i] / _sizes[i] * Height(i));
+                    best = new(fault, [i], left);
             return best;
         }
 
@@ -206,12 +202,7 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
             var second = (_fits[k] * _sizes[i] - _fits[i] * cross) / determinant;
             if (Math.Min(first, second) <= 0 || Math.Min(first, second) < PairStrength * Math.Max(first, second))
                 return null;
-            return new(
-                fault,
-                first >= second ? [i, k] : [k, i],
-                of.Left(1 - (first * _fits[i] + second * _fits[k]) / of.Energy),
-                Math.Max(first * Height(i), second * Height(k))
-            );
+            return new(fault, first >= second ? [i, k] : [k, i], of.Left(1 - (first * _fits[i] + second * _fits[k]) / of.Energy));
         }
     }
 }

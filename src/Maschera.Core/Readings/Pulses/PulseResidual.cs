@@ -39,7 +39,13 @@ internal sealed class PulseResidual
         var usual = all.Zip(odd, (v, o) => v - o).ToList();
         var energy = Product(odd, odd);
         var scatter = Odd(chance, angles);
-        return new PulseResidual(odd, usual.Max() - usual.Min(), angles, lag, Math.Min(1, Product(scatter, scatter) / energy));
+        return new PulseResidual(
+            odd,
+            usual.Max() - usual.Min(),
+            angles,
+            lag,
+            energy > 0 ? Math.Min(1, Product(scatter, scatter) / energy) : 1
+        );
     }
 
     /// <summary>The share of what is not chance that is left where so much of all is; chance is left whatever explains the rest.</summary>

@@ -5,21 +5,8 @@ namespace Maschera.Core.Readings.Pulses;
 
 /// <summary>What a cylinder's gas explains.</summary>
 /// <param name="Left">The share that is left unexplained, 0 to 1.</param>
-/// <param name="Courses">The gas is a sum of these, a value a degree after the cylinder's firing TDC.</param>
-/// <param name="Weights">How much of each, in the pick-up's unit.</param>
-/// <param name="Parts">How strong each is beside what has to be explained, root of the energies.</param>
-internal sealed record SourceShare(double Left, double[][] Courses, IReadOnlyList<double> Weights, IReadOnlyList<double> Parts)
-{
-    /// <summary>How high the gas stands, from its lowest to its highest.</summary>
-    public double Height
-    {
-        get
-        {
-            var gas = Enumerable.Range(0, CycleFold.Bins).Select(i => Courses.Select((c, k) => Weights[k] * c[i]).Sum()).ToList();
-            return gas.Max() - gas.Min();
-        }
-    }
-}
+/// <param name="Parts">How strong each of its courses is beside what has to be explained, root of the energies.</param>
+internal sealed record SourceShare(double Left, IReadOnlyList<double> Parts);
 
 /// <summary>
 /// Courses of one cylinder's gas, laid on each cylinder in turn and fitted to what evenly firing cylinders have beyond each other.
@@ -55,14 +42,14 @@ internal sealed class SourceFit
         for (var i = 0; i < own.Length; i++)
             ridged[i, i] *= 1 + Ridge;
         var solver = ridged.Cholesky();
-        return Each(courses, own, products, fits => solver.Solve(fits));
+        return Each(own, products, fits => solver.Solve(fits));
     }
 
     /// <summary>The same with gas of the courses' own sign only.</summary>
     public SourceShare[] Positive(double[][] courses)
     {
         var (own, products) = Prepared(courses);
-        return Each(courses, own, products, fits => NotNegative(products, fits));
+        return Each(own, products, fits => NotNegative(products, fits));
     }
 
     /// <summary>Each place's best over several families of courses.</summary>
@@ -78,7 +65,7 @@ internal sealed class SourceFit
         return (own, Matrix<double>.Build.Dense(own.Length, own.Length, (i, k) => PulseResidual.Product(own[i], own[k])));
     }
 
-    private SourceShare[] Each(double[][] courses, double[][] own, Matrix<double> products, Func<Vector<double>, Vector<double>> weigh) =>
+    private SourceShare[] Each(double[][] own, Matrix<double> products, Func<Vector<double>, Vector<double>> weigh) =>
         [
             .. Enumerable
                 .Range(0, _of.Angles.Length)
@@ -88,7 +75,7 @@ internal sealed class SourceFit
                     var weights = weigh(fits);
                     var left = _energy - 2 * weights.DotProduct(fits) + weights.DotProduct(products * weights);
                     var parts = weights.Select((w, i) => w * Math.Sqrt(products[i, i] / _energy));
-                    return new SourceShare(_of.Left(left / _energy), courses, [.. weights], [.. parts]);
+                    return new SourceShare(_of.Left(left / _energy), [.. parts]);
                 }),
         ];
 
