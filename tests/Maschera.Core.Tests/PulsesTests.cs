@@ -191,6 +191,19 @@ public class PulsesTests
         }
     }
 
+    [Theory]
+    [InlineData(0.5, "even")]
+    [InlineData(2.5, "unusable")]
+    public void What_nobodys_valves_explain_is_laid_on_nobody_and_not_called_alike(double size, string verdict)
+    {
+        // A swing of its own that comes once a cycle and a half-order of the firing: no stroke begins or ends with it.
+        double Odd(double degrees) => Math.Sin(degrees * Math.PI / 360) + Math.Sin(degrees * Math.PI * 5 / 360 + 1);
+        var result = Read(Made(degrees => Math.Sin(degrees * Math.PI / 60) + size * 0.3 * Odd(degrees)), s_six, "intake");
+        Assert.True(result.Verdict == verdict, result.Sentence);
+        Assert.Contains(result.Notes, n => n.Code == "unexplained");
+        Assert.DoesNotContain("alike", result.Sentence, StringComparison.Ordinal);
+    }
+
     /// <summary>A pick-up on the intake by crank degrees after firing TDC of cylinder 1, and that cylinder's ignition, at 900 rpm.</summary>
     private static Capture Made(Func<double, double> pickUp)
     {

@@ -176,11 +176,11 @@ internal sealed class PulseShares
         var unit = Math.Max(Math.Max(scatter, 1.5 * chance), Alike * height);
         var distances = means.Select(own => Distance(own, usual)).ToArray();
         var odd = distances.Zip(DepthOddness(each, means, usual), (d, depth) => Math.Max(d / unit, depth)).ToArray();
-        var share = means.Max(own => SmoothHeight(own, usual)) / height;
-        if (share < EvenWithin || _place.IsLeakOnly && odd.Max() < LeakOddFrom)
+        Apart = means.Max(own => SmoothHeight(own, usual)) / height;
+        if (Apart < EvenWithin || _place.IsLeakOnly && odd.Max() < LeakOddFrom)
             odd = [.. odd.Select(o => Math.Min(o, 0.9 * OddFrom))];
         else if (odd.Max() >= OddFrom || !_place.IsLeakOnly && distances.Max() > ClearOfChance * chance)
-            Blame(odd, usual, share);
+            Blame(odd, usual);
         return
         [
             .. Enumerable
@@ -215,17 +215,20 @@ internal sealed class PulseShares
     /// Leaves the cylinders that explain what is odd, through whose neighbours' places it may pass; a little that no cylinder's
     /// fault explains is the engine's own.
     /// </summary>
-    private void Blame(double[] odd, double[] usual, double share)
+    private void Blame(double[] odd, double[] usual)
     {
         var culprits = Culprits(usual);
         var most = Math.Max(odd.Max(), OddFrom);
-        var isChance = Causes?.IsNobody == true || share < ClearShare && Causes?.Best.Unexplained > ChanceFrom;
+        var isChance = Causes?.IsNobody == true || Apart < ClearShare && Causes?.Best.Unexplained > ChanceFrom;
         IsUnexplained = isChance;
         for (var i = 0; i < odd.Length; i++)
             odd[i] = !isChance && culprits.Contains(i) ? Math.Max(odd[i], OddFrom) : Math.Min(odd[i], 0.9 * OddFrom);
         if (!isChance)
             odd[culprits[0]] = most;
     }
+
+    /// <summary>How far a share differs from the usual one at the most, as a share of that one's height.</summary>
+    public double Apart { get; private set; }
 
     /// <summary>True where cylinders differ by more than they usually do, and no cylinder's fault explains it.</summary>
     public bool IsUnexplained { get; private set; }

@@ -21,6 +21,9 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
     private const double LeastRepeat = 0.6,
         LeastRepeatOfLeaks = 0.12;
 
+    /// <summary>Cylinders that differ by more than this share of a pulse are not passed over because nobody is known to do it.</summary>
+    private const double Alike = 0.7;
+
     /// <summary>Slower than this the starter turns the engine, rpm.</summary>
     private const double Cranking = 400;
 
@@ -205,6 +208,8 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
     {
         var engine = request.Engine!;
         var cylinders = shares.Compare(engine);
+        if (shares is { IsUnexplained: true, Apart: > Alike })
+            return Unusable(channels, Unlike(shares, place), place);
         var odd = cylinders.Where(c => c.IsOdd).OrderByDescending(c => c.Oddness).ToList();
         if (shares.Cycles < FewCycles)
             notes.Add(new("few-cycles", $"Only {shares.Cycles} whole cycles: thirty make the figures sure."));
@@ -224,8 +229,9 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
             notes.Add(
                 new(
                     "unexplained",
-                    "The pulses differ a little from cylinder to cylinder, in a way that no single one's valve or suction explains, so none "
-                        + "is named. A misfire shows here as little: look for it at the tailpipe, or with the crank sensor."
+                    $"The pulses differ by up to {100 * shares.Apart:0} % from cylinder to cylinder, in a way that no single one's valve or "
+                        + "suction explains, so none is named. A misfire shows here as little: look for it at the tailpipe, or with the "
+                        + "crank sensor."
                 )
             );
         if (clock.SpeedRpm < Cranking)
@@ -243,7 +249,11 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
         {
             Verdict = verdict,
             Sentence =
-                Sentence(place, odd, Does(shares, engine, odd), cause, clock.SpeedRpm)
+                (
+                    shares.IsUnexplained
+                        ? $"No cylinder stands out for sure at the {place.Name}, {clock.SpeedRpm:0} rpm, though they differ."
+                        : Sentence(place, odd, Does(shares, engine, odd), cause, clock.SpeedRpm)
+                )
                 + (doubt is null ? "" : " Another cylinder may do this too: see below.")
                 + BackPressures.Said(pressures, back?.Unit),
             Notes = notes,
@@ -262,6 +272,14 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
             Sensor = back is not null && channels.TryGetValue("sensor", out var sensor) ? BackPressures.Line(back, sensor) : null,
         };
     }
+
+    /// <summary>Cylinders that clearly differ while nobody's fault explains it are not said to be alike.</summary>
+    private static Note Unlike(PulseShares shares, PulsePlace place) =>
+        new(
+            "unexplained",
+            $"The pulses at the {place.Name} differ by up to {100 * shares.Apart:0} % of a usual one, and neither one cylinder's valves nor "
+                + "two cylinders' suction explain it, so none is named. Read relative compression, and the pulses at the tailpipe."
+        );
 
     /// <summary>
     /// A leaking valve's gas and another's missing suction or blow-down may fall on one place, and are told apart by shape.
