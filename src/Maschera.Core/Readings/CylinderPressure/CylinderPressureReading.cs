@@ -20,7 +20,7 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
     private const double LeakCranking = 0.04;
 
     /// <summary>Without a reference heat counts as lost too, and how much of it a sound cylinder loses is not known well.</summary>
-    private const double LeakAlone = 0.28,
+    private const double LeakAlone = 0.26,
         LeakAloneCranking = 0.35;
 
     /// <summary>Exhaust pressure beyond what the reference would have at this speed, bar; and without a reference, above the air.</summary>

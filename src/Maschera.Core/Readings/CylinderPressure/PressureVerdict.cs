@@ -15,6 +15,9 @@ internal sealed record PressureVerdict(GasFit Own, GasFit? Reference, double? Ex
     /// <summary>A shift counts when it stands clear of its own error by this factor.</summary>
     private const double Sure = 3;
 
+    /// <summary>What sound cylinders lose to their walls differs by such a share of the charge.</summary>
+    private const double HeatUnknown = 0.12;
+
     /// <summary>By this factor it counts where the other camshaft has moved the same way: one drive turns both.</summary>
     private const double Likely = 2;
 
@@ -51,15 +54,25 @@ internal sealed record PressureVerdict(GasFit Own, GasFit? Reference, double? Ex
         Reference is null ? Own.LostInAll > Math.Max(leakAlone, unsure) : Lost > Math.Max(leak, unsure);
 
     /// <summary>A loss that would be a fault if it were surer; null where there is none.</summary>
-    public Note? UnsureLeak(double leak, double leakAlone) =>
-        Loses(leak, leakAlone, 0) && !Loses(leak, leakAlone, Likely * Own.LostError)
-            ? new(
+    public Note? UnsureLeak(double leak, double leakAlone)
+    {
+        if (Loses(leak, leakAlone, Likely * Own.LostError))
+            return null;
+        if (Loses(leak, leakAlone, 0))
+            return new(
                 "leak-unsure",
                 $"It may leak: {100 * (Lost ?? Own.LostInAll):0} % of its charge seem to be lost{(Lost is null ? "" : " beyond the known-good's")}, "
                     + $"give or take {100 * Own.LostError:0} %. Hum and noise on the lead or too coarse a range hide it: capture again, or "
                     + "put air into the cylinder and listen."
+            );
+        return Reference is null && Own.LostInAll > leakAlone - HeatUnknown
+            ? new(
+                "leak-unsure",
+                $"{100 * Own.LostInAll:0} % of its charge are lost to walls and leaks together, and a known-good alone tells which: a small "
+                    + "leak may be in it. Capture a sound cylinder beside it, or put air into this one and listen."
             )
             : null;
+    }
 
     private bool Counts(double? shift, double error, bool withTheOther) =>
         Math.Abs(shift ?? 0) > Math.Max(From, (withTheOther ? Likely : Sure) * error);
