@@ -18,7 +18,7 @@ public sealed class RigPageTests : IAsyncLifetime
             { "", "", "relative-compression", "even" },
             { "Run", "Form.Troubles[2]=misfires", "misfire", "Cylinder 2 misfires" },
             { "Run", "", "misfire", "No misfire" },
-            { "Gas", "Form.Measured=1", "cylinder-pressure", "normal: Cylinder 1 seals" },
+            { "Gas", "Form.Measured=1", "cylinder-pressure", "normal: Cylinder 1 shows no fault that can be told" },
             { "Gas", "Form.Measured=1&Form.Troubles[1]=exhaust-shut", "cylinder-pressure", "exhaust valve" },
             { "Gas", "Form.Measured=0&Form.Troubles[4]=exhaust-shut", "pulses", "ylinder 4" },
         };
