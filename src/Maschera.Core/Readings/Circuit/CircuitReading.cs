@@ -27,7 +27,8 @@ public sealed class CircuitReading : ReadingOf<CircuitResult>
     protected override CircuitResult Make(ReadingRequest request, CancellationToken cancel)
     {
         var sheet = request.Sheet;
-        var states = sheet.Names.SelectMany(name => StatesOf(sheet, name)).ToList();
+        var judges = sheet.Names.Select(name => (Name: name, Judge: JudgeOf(sheet, name))).ToList();
+        var states = judges.SelectMany(j => StatesOf(j.Judge, j.Name)).ToList();
         var faulty = states.Where(s => s.IsFaulty).ToList();
         var open = states.Where(s => s.State == WireState.NotMeasured).ToList();
         var missing = open.Select(s => Named(s, Next(s.Wire))).ToList();
@@ -35,7 +36,7 @@ public sealed class CircuitReading : ReadingOf<CircuitResult>
         List<Note> notes =
         [
             .. Proofless(sheet.Rows),
-            .. sheet.Names.SelectMany(name => LostSomewhere(sheet, name)),
+            .. judges.SelectMany(j => LostSomewhere(j.Judge)),
             .. SharedWires.Notes(states),
             .. SharedWires.Before(sheet.Rows, faulty),
         ];
@@ -66,9 +67,8 @@ public sealed class CircuitReading : ReadingOf<CircuitResult>
         };
     }
 
-    private static List<WireState> StatesOf(CircuitSheet sheet, string component)
+    private static List<WireState> StatesOf(WireJudge judge, string component)
     {
-        var judge = JudgeOf(sheet, component);
         var states = WithoutWhatFollows([.. judge.Wires.Select(judge.Judge)]);
         return component.Length > 0 ? [.. states.Select(s => s with { Component = component })] : states;
     }
@@ -76,9 +76,8 @@ public sealed class CircuitReading : ReadingOf<CircuitResult>
     private static WireJudge JudgeOf(CircuitSheet sheet, string component) =>
         new(sheet.RowsOf(component), sheet.Components.FirstOrDefault(c => c.Name == component)?.Pins.Select(p => p.Terminal).ToList());
 
-    private static IEnumerable<Note> LostSomewhere(CircuitSheet sheet, string component)
+    private static IEnumerable<Note> LostSomewhere(WireJudge judge)
     {
-        var judge = JudgeOf(sheet, component);
         foreach (var row in judge.Wires.Select(judge.LostSomewhere).OfType<SheetRow>())
             yield return new(
                 "lost-somewhere",

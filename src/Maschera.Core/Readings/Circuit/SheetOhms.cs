@@ -25,14 +25,14 @@ internal sealed class SheetOhms(IReadOnlyList<SheetRow> rows)
                     WireState.Open,
                     double.IsFinite(row.Value) ? row.Value : null,
                     "Ohm",
-                    $"The {WireJudge.Spoken(wire)} is open: no continuity to {WireJudge.Spoken(WireJudge.Other(row, wire))}."
+                    $"The {Terminals.Spoken(wire)} is open: no continuity to {Terminals.Spoken(WireJudge.Other(row, wire))}."
                 )
                 : new(
                     wire,
                     WireState.HighResistance,
                     row.Value,
                     "Ohm",
-                    $"The {WireJudge.Spoken(wire)} has {row.Value:0.#} Ω to {WireJudge.Spoken(WireJudge.Other(row, wire))}."
+                    $"The {Terminals.Spoken(wire)} has {row.Value:0.#} Ω to {Terminals.Spoken(WireJudge.Other(row, wire))}."
                 );
     }
 
@@ -57,6 +57,6 @@ internal sealed class SheetOhms(IReadOnlyList<SheetRow> rows)
             state,
             row.Value,
             "Ohm",
-            $"The {WireJudge.Spoken(wire)} touches {WireJudge.Spoken(WireJudge.Other(row, wire))}: {row.Value:0.##} Ω with the component taken off."
+            $"The {Terminals.Spoken(wire)} touches {Terminals.Spoken(WireJudge.Other(row, wire))}: {row.Value:0.##} Ω with the component taken off."
         );
 }

@@ -286,7 +286,7 @@ internal sealed class WireJudge
             : new(wire, WireState.NotMeasured, figure, "V", $"The {Spoken(wire)} is good without load, which proves nothing.");
     }
 
-    internal static string Spoken(string terminal) => Terminals.Spoken(terminal);
+    private static string Spoken(string terminal) => Terminals.Spoken(terminal);
 
     internal static string Volts(double volts) =>
         Math.Abs(volts) < 0.1 ? $"{1000 * volts:0.#} mV" : volts.ToString("0.00", CultureInfo.InvariantCulture) + " V";

@@ -5,6 +5,9 @@ namespace Maschera.Core.Readings.Pulses;
 /// <summary>Gas that comes at a place of the cycle and dies away, as a pick-up shows it; a value a degree.</summary>
 internal static class GasSource
 {
+    /// <summary>How soon gas that is too much, or is missing, is gone from the pick-up at intake and exhaust, degrees.</summary>
+    public static double[] Decays { get; } = [15, 40, 90, 200, 500];
+
     /// <summary>Of a usual engine: rod over half the stroke, compression ratio, and exponents of compression and expansion.</summary>
     private const double Rod = 3.4,
         Compression = 10,
@@ -44,10 +47,10 @@ internal static class GasSource
         [Turned(Dying(Compressed(), decay), later), Turned(Dying(Burnt(), decay), later)];
 
     /// <summary>Bumps side by side, of which any course of gas between two places is a sum, for each way to die away.</summary>
-    public static double[][][] AnyCourse(double from, double to, double[] decays)
+    public static double[][][] AnyCourse(double from, double to)
     {
         double[] places = [.. Enumerable.Range(0, (int)((to - from) / Beside) + 1).Select(i => from + i * Beside)];
-        return Array.ConvertAll(decays, decay => Array.ConvertAll(places, place => Bump(place, BesideWidth, decay)));
+        return Array.ConvertAll(Decays, decay => Array.ConvertAll(places, place => Bump(place, BesideWidth, decay)));
     }
 
     private static double[] OverCycle(Func<double, double> of) =>

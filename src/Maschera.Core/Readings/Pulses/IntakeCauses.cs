@@ -15,7 +15,7 @@ internal sealed record PulseCauses(PulseCause Best, PulseCause? Rival = null, bo
 internal static class IntakeCauses
 {
     /// <summary>Harmonics of the cycle that are left out in the second and third look.</summary>
-    private const int MostHarmonics = 2;
+    public const int MostHarmonics = 2;
 
     /// <summary>A cylinder draws between these, degrees.</summary>
     private const double SuctionFrom = 350,
@@ -59,19 +59,17 @@ internal static class IntakeCauses
     private const double Nearly = 2.2,
         NearlyFree = 1.35;
 
-    private static readonly double[] s_decays = [15, 40, 90, 200, 500];
-
-    private static readonly Lazy<double[][][]> s_suctions = new(() => GasSource.AnyCourse(SuctionFrom, SuctionTo, s_decays));
+    private static readonly Lazy<double[][][]> s_suctions = new(() => GasSource.AnyCourse(SuctionFrom, SuctionTo));
 
     private static readonly Lazy<double[][][]> s_thrusts = new(() =>
-        [.. from later in (int[])[-10, 0, 10, 20] from decay in s_decays select GasSource.ThroughLeak(decay, later)]
+        [.. from later in (int[])[-10, 0, 10, 20] from decay in GasSource.Decays select GasSource.ThroughLeak(decay, later)]
     );
 
     private static readonly Lazy<double[][][]> s_blowbacks = new(() =>
         [
             .. from later in (double[])[-20, -10, 0, 10, 20, 32]
             from width in (double[])[8, 12, 18, 26]
-            from decay in s_decays
+            from decay in GasSource.Decays
             // What is full draws nothing after it.
             select (double[][])[GasSource.Bump(380 + later, width, decay), GasSource.Bump(465, 45, decay)],
         ]

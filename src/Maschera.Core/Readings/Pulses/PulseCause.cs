@@ -39,9 +39,6 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
     /// <summary>A source so far from its usual place counts as explaining half as well, degrees.</summary>
     private const double OffPlace = 60;
 
-    /// <summary>How soon gas that is too much, or is missing, is gone from the pick-up, degrees.</summary>
-    private static readonly double[] s_decays = [15, 40, 90, 200, 500];
-
     /// <summary>A leak is taken where it leaves no more than this of what a weaker blow-down leaves.</summary>
     private const double EscapeLeaves = 0.75;
 
@@ -57,12 +54,12 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
         BlowDownFits = 0.3;
 
     /// <summary>Any course in a cylinder's exhaust stroke, degrees.</summary>
-    private static readonly Lazy<double[][][]> s_strokes = new(() => GasSource.AnyCourse(125, 365, s_decays));
+    private static readonly Lazy<double[][][]> s_strokes = new(() => GasSource.AnyCourse(125, 365));
 
     private static readonly Lazy<double[][][]> s_escapes = new(() =>
         [
             .. from later in (int[])[-10, 0, 10, 20]
-            from decay in s_decays
+            from decay in GasSource.Decays
             let blowDown = Array.ConvertAll(GasSource.Bump(187 + later, 20, decay), v => -v)
             select (double[][])[.. GasSource.ThroughLeak(decay, later), blowDown],
         ]
@@ -158,7 +155,7 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
                 : (-1, 187, [-18, -6, 6, 18], [14, 26]);
         return from beside in off
             from width in widths
-            from decay in s_decays
+            from decay in GasSource.Decays
             select (
                 Array.ConvertAll(GasSource.Bump(usual + beside, width, decay), v => sign * v),
                 1 + beside * beside / (OffPlace * OffPlace)

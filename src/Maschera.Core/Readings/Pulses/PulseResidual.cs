@@ -8,6 +8,12 @@ internal sealed class PulseResidual
     /// <summary>Where so much of what differs is chance, nothing explains it.</summary>
     private const double MostNoise = 0.6;
 
+    /// <summary>The slow harmonics of the cycle, the first one first.</summary>
+    private static readonly (double[] Cosine, double[] Sine)[] s_waves =
+    [
+        .. Enumerable.Range(1, IntakeCauses.MostHarmonics).Select(order => (Wave(order, 0), Wave(order, 0.25))),
+    ];
+
     private readonly double _noise;
 
     private PulseResidual(double[] course, double usualHeight, double[] angles, double lag, double noise)
@@ -85,7 +91,7 @@ internal sealed class PulseResidual
         var rest = (double[])course.Clone();
         for (var order = 1; order <= harmonics; order++)
         {
-            var (cosine, sine) = (Wave(order, 0), Wave(order, 0.25));
+            var (cosine, sine) = s_waves[order - 1];
             var (c, s) = (Product(course, cosine) * 2 / course.Length, Product(course, sine) * 2 / course.Length);
             for (var i = 0; i < rest.Length; i++)
                 rest[i] -= c * cosine[i] + s * sine[i];
