@@ -4,14 +4,13 @@ using Maschera.Core.Readings;
 using Maschera.Core.Readings.Pulses;
 using Maschera.Core.Signals;
 using Maschera.Rig;
+using static Maschera.Core.Tests.PulseBench;
 
 namespace Maschera.Core.Tests;
 
 /// <summary>Pulses at the stand-in engine's pick-ups: the right cylinder named, sound engines left alone.</summary>
 public class PulsesTests
 {
-    private static readonly Engine s_six = EngineCatalogue.Tasso;
-
     [Theory]
     [InlineData(3)]
     [InlineData(4)]
@@ -180,7 +179,7 @@ public class PulsesTests
     [Fact]
     public void A_valve_that_opens_less_is_told_by_its_own_stroke_whatever_the_course()
     {
-        var engine = s_six;
+        var engine = EngineCatalogue.Tasso;
         foreach (var (place, cylinder) in engine.FiringOrder.Index())
         {
             // It draws less at first and makes up for it at the end: no course that any table knows.
@@ -198,7 +197,7 @@ public class PulsesTests
     {
         // A swing of its own that comes once a cycle and a half-order of the firing: no stroke begins or ends with it.
         double Odd(double degrees) => Math.Sin(degrees * Math.PI / 360) + Math.Sin(degrees * Math.PI * 5 / 360 + 1);
-        var result = Read(Made(degrees => Math.Sin(degrees * Math.PI / 60) + size * 0.3 * Odd(degrees)), s_six, "intake");
+        var result = Read(Made(degrees => Math.Sin(degrees * Math.PI / 60) + size * 0.3 * Odd(degrees)), EngineCatalogue.Tasso, "intake");
         Assert.True(result.Verdict == verdict, result.Sentence);
         Assert.Contains(result.Notes, n => n.Code == "unexplained");
         Assert.DoesNotContain("alike", result.Sentence, StringComparison.Ordinal);
@@ -433,73 +432,5 @@ public class PulsesTests
         Assert.True(result.IsUnusable, $"{code}: {result.Sentence}");
         Assert.Contains(result.Notes, n => n.Code == code);
         Assert.Empty(result.Cylinders);
-    }
-
-    private static Engine Of(int cylinders) =>
-        cylinders switch
-        {
-            3 => EngineCatalogue.Ghiro,
-            4 => EngineCatalogue.Orsa,
-            8 => s_six with
-            {
-                Name = "eight",
-                Cylinders = 8,
-                FiringOrder = [1, 5, 4, 8, 6, 3, 7, 2],
-                FiringAngles = null,
-                CrankWheel = null,
-            },
-            _ => s_six,
-        };
-
-    private static Capture Record(Engine engine, params BreathingFault[] faults) => Record(engine, 850, 6, faults);
-
-    private static Capture Record(Engine engine, double rpm, int seed, params BreathingFault[] faults) =>
-        BreathingRun
-            .Record(
-                new BreathingPlan(engine)
-                {
-                    Measured = null,
-                    PickUps = true,
-                    SpeedRpm = rpm,
-                    Seconds = 4,
-                    Faults = faults,
-                    Seed = seed,
-                }
-            )
-            .Capture;
-
-    private static PulsesResult Read(
-        Capture capture,
-        Engine engine,
-        string at,
-        (string Role, string Column) more = default,
-        (string Name, string Value) options = default
-    ) => Read(capture, engine, at, more.Role is null ? [] : [more], options);
-
-    private static PulsesResult Read(
-        Capture capture,
-        Engine engine,
-        string at,
-        (string Role, string Column)[] more,
-        (string Name, string Value) options
-    )
-    {
-        var roles = more.ToDictionary(m => m.Role, m => m.Column);
-        roles["pulse"] = $"{char.ToUpperInvariant(at[0])}{at[1..]} pulse";
-        if (capture.Find(roles["pulse"]) is null)
-            roles["pulse"] = "Exhaust pulse";
-        roles["sync"] = "Ignition";
-        var said = new Dictionary<string, string> { ["at"] = at };
-        if (options.Name is not null)
-            said[options.Name] = options.Value;
-        return (PulsesResult)
-            new PulsesReading().Read(
-                new ReadingRequest(capture)
-                {
-                    Engine = engine,
-                    Channels = roles,
-                    Options = said,
-                }
-            );
     }
 }

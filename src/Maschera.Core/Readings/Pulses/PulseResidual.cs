@@ -61,7 +61,7 @@ internal sealed class PulseResidual
     public int TurnTo(int place) => (int)Math.Round(Angles[place] + Lag);
 
     /// <summary>True where the cylinders fire at even distances: only then what they have alike is taken out.</summary>
-    public bool IsEven => IsEvenFiring(Angles);
+    public bool IsEven => FiresEvenly(Angles);
 
     /// <summary>
     /// What differs between cylinders: less the mean over all of them, as each sees it from its own firing TDC. Engines of uneven
@@ -70,7 +70,7 @@ internal sealed class PulseResidual
     public static double[] Odd(double[] course, double[] angles)
     {
         var (n, span) = (course.Length, course.Length / angles.Length);
-        if (!IsEvenFiring(angles))
+        if (!FiresEvenly(angles))
         {
             var level = course.Average();
             return Array.ConvertAll(course, v => v - level);
@@ -82,7 +82,8 @@ internal sealed class PulseResidual
         return [.. course.Select((v, i) => v - alike[i % span])];
     }
 
-    private static bool IsEvenFiring(double[] angles) =>
+    /// <summary>True where places of the firing order lie at even distances to a degree, a whole number of degrees apart.</summary>
+    public static bool FiresEvenly(double[] angles) =>
         CycleFold.Bins % angles.Length == 0 && angles.Select((a, i) => Math.Abs(a - i * (CycleFold.Bins / angles.Length))).Max() < 1;
 
     /// <summary>The same course less its first so many harmonics of the cycle.</summary>

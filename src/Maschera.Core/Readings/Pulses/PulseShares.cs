@@ -71,10 +71,10 @@ internal sealed class PulseShares
     private readonly double _span;
     private readonly PulsePlace _place;
 
-    private PulseShares(float[][] cycles, Engine engine, float[] mean, double start, PulsePlace place, double transitMs, bool isSure)
+    private PulseShares(float[][] cycles, float[] mean, double[] angles, double start, PulsePlace place)
     {
-        (_cycles, _angles, _span, _place) = (cycles, engine.Angles(), 720.0 / engine.Cylinders, place);
-        (Mean, Start, TransitMs, TransitIsSure) = (mean, start, transitMs, isSure);
+        (_cycles, _angles, _span, _place) = (cycles, angles, (double)CycleFold.Bins / angles.Length, place);
+        (Mean, Start) = (mean, start);
     }
 
     /// <summary>Whole cycles.</summary>
@@ -87,10 +87,13 @@ internal sealed class PulseShares
     public double Start { get; }
 
     /// <summary>The transit allowed for, ms.</summary>
-    public double TransitMs { get; }
+    public double TransitMs { get; private init; }
 
     /// <summary>False where another transit, one cylinder further, is nearly as likely.</summary>
-    public bool TransitIsSure { get; }
+    public bool TransitIsSure { get; private init; }
+
+    /// <summary>True where the pick-up is connected the other way round; its trace is then turned over here.</summary>
+    public bool IsTurned { get; private init; }
 
     /// <summary>Cuts a pick-up's trace; null with fewer than three whole cycles.</summary>
     /// <param name="zero">Degrees on the clock of a firing TDC of the first cylinder.</param>
@@ -105,19 +108,21 @@ internal sealed class PulseShares
         if (cycles.Length < 3)
             return null;
         float[] mean = [.. Enumerable.Range(0, CycleFold.Bins).Select(i => cycles.Average(c => c[i]))];
-        var span = 720.0 / engine.Cylinders;
+        var (angles, span) = (engine.Angles(), 720.0 / engine.Cylinders);
         var transit = transitMs ?? place.TransitMs;
         var lag = transit * 6 * clock.SpeedRpm / 1000;
-        return new PulseShares(
-            cycles,
-            engine,
-            mean,
-            place.Centre + lag - span / 2,
-            place,
-            transit,
-            transitMs is not null || MostDoubt * 6 * clock.SpeedRpm / 1000 < span / 2
-        );
+        var isTurned = place.Name == "intake" && PulseResidual.FiresEvenly(angles) && PickUpPolarity.IsTurned(mean, angles, lag);
+        if (isTurned)
+            (cycles, mean) = (Array.ConvertAll(cycles, TurnedOver), TurnedOver(mean));
+        return new PulseShares(cycles, mean, angles, place.Centre + lag - span / 2, place)
+        {
+            TransitMs = transit,
+            TransitIsSure = transitMs is not null || MostDoubt * 6 * clock.SpeedRpm / 1000 < span / 2,
+            IsTurned = isTurned,
+        };
     }
+
+    private static float[] TurnedOver(float[] course) => Array.ConvertAll(course, v => -v);
 
     /// <summary>Correlation of the mean of every other cycle with the mean of the rest: 1 where all are alike, 0 by chance.</summary>
     public double Repeats

@@ -211,6 +211,14 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
         if (shares is { IsUnexplained: true, Apart: > Alike })
             return Unusable(channels, Unlike(shares, place), place);
         var odd = cylinders.Where(c => c.IsOdd).OrderByDescending(c => c.Oddness).ToList();
+        if (shares.IsTurned)
+            notes.Add(
+                new(
+                    "turned-over",
+                    "The pick-up is connected the other way round: its trace rises while a cylinder draws and falls with a jerk as the "
+                        + "next begins. It is read and drawn turned over."
+                )
+            );
         if (shares.Cycles < FewCycles)
             notes.Add(new("few-cycles", $"Only {shares.Cycles} whole cycles: thirty make the figures sure."));
         if (!shares.TransitIsSure)

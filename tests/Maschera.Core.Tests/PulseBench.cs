@@ -1,0 +1,79 @@
+using Maschera.Core.Engines;
+using Maschera.Core.Readings;
+using Maschera.Core.Readings.Pulses;
+using Maschera.Core.Signals;
+using Maschera.Rig;
+
+namespace Maschera.Core.Tests;
+
+/// <summary>Records the stand-in engine's pick-ups and reads them.</summary>
+internal static class PulseBench
+{
+    public static Engine Of(int cylinders) =>
+        cylinders switch
+        {
+            3 => EngineCatalogue.Ghiro,
+            4 => EngineCatalogue.Orsa,
+            8 => EngineCatalogue.Tasso with
+            {
+                Name = "eight",
+                Cylinders = 8,
+                FiringOrder = [1, 5, 4, 8, 6, 3, 7, 2],
+                FiringAngles = null,
+                CrankWheel = null,
+            },
+            _ => EngineCatalogue.Tasso,
+        };
+
+    public static Capture Record(Engine engine, params BreathingFault[] faults) => Record(engine, 850, 6, faults);
+
+    public static Capture Record(Engine engine, double rpm, int seed, params BreathingFault[] faults) =>
+        BreathingRun
+            .Record(
+                new BreathingPlan(engine)
+                {
+                    Measured = null,
+                    PickUps = true,
+                    SpeedRpm = rpm,
+                    Seconds = 4,
+                    Faults = faults,
+                    Seed = seed,
+                }
+            )
+            .Capture;
+
+    public static PulsesResult Read(
+        Capture capture,
+        Engine engine,
+        string at,
+        (string Role, string Column) more = default,
+        (string Name, string Value) options = default
+    ) => Read(capture, engine, at, more.Role is null ? [] : [more], options);
+
+    public static PulsesResult Read(
+        Capture capture,
+        Engine engine,
+        string at,
+        (string Role, string Column)[] more,
+        (string Name, string Value) options
+    )
+    {
+        var roles = more.ToDictionary(m => m.Role, m => m.Column);
+        roles["pulse"] = $"{char.ToUpperInvariant(at[0])}{at[1..]} pulse";
+        if (capture.Find(roles["pulse"]) is null)
+            roles["pulse"] = "Exhaust pulse";
+        roles["sync"] = "Ignition";
+        var said = new Dictionary<string, string> { ["at"] = at };
+        if (options.Name is not null)
+            said[options.Name] = options.Value;
+        return (PulsesResult)
+            new PulsesReading().Read(
+                new ReadingRequest(capture)
+                {
+                    Engine = engine,
+                    Channels = roles,
+                    Options = said,
+                }
+            );
+    }
+}
