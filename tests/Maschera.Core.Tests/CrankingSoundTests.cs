@@ -79,6 +79,78 @@ public class CrankingSoundTests(ITestOutputHelper output)
         Assert.All(usual.Positions.Zip(moved.Positions), p => Assert.Equal(p.First.Percent, p.Second.Percent, 1.0));
     }
 
+    public static TheoryData<string, double> Rumbles
+    {
+        get
+        {
+            TheoryData<string, double> rumbles = [];
+            foreach (var engine in Engines)
+            foreach (var loud in (double[])[0.1, 0.2])
+                rumbles.Add(engine.Name, loud);
+            return rumbles;
+        }
+    }
+
+    /// <summary>
+    /// Whoever records presses the button before the key is turned, and again when all is quiet but for the yard's rumble: what is
+    /// heard there is no speed.
+    /// </summary>
+    [Theory]
+    [MemberData(nameof(Rumbles))]
+    public void A_rumble_before_and_behind_the_cranking_costs_nothing(string name, double loud)
+    {
+        var engine = Engines.First(e => e.Name == name);
+        CrankingPlan plan = new(engine)
+        {
+            Faults = [new(2, 5)],
+            RestBefore = 1.5,
+            RestAfter = 1.5,
+            Phone = new PhoneSound(),
+            Seed = 7,
+        };
+        var (capture, truth) = CrankingRun.Record(plan);
+        var (random, rumble) = (new Random(3), 0.0);
+        var sound = capture.Find("Sound")!;
+        var heard = sound with
+        {
+            Samples = Array.ConvertAll(sound.Samples, s => s + (float)(rumble += 0.08 * (3 * loud * Noise(random) - rumble))),
+        };
+        var result = Read(heard, engine);
+        Assert.Equal(Math.Round(truth.WorkPercent[2]), Assert.Single(result.Low).Percent, Points);
+        Assert.InRange(result.CrankingSpeedRpm!.Value / truth.SpeedRpm, 0.95, 1.05);
+    }
+
+    /// <summary>
+    /// An engine whose every second cylinder is low sounds like an even one that turns half as fast. Where a starter can turn it so,
+    /// they are named; where none can, it is the even one, or left open.
+    /// </summary>
+    [Theory]
+    [InlineData(6, false)]
+    [InlineData(8, false)]
+    [InlineData(6, true)]
+    [InlineData(8, true)]
+    public void Every_second_cylinder_low_is_believed_at_a_starters_speed_only(int cylinders, bool fast)
+    {
+        var engine = Engines.First(e => e.Cylinders == cylinders);
+        CrankingPlan plan = new(engine)
+        {
+            Faults = [.. engine.FiringOrder.Where((_, i) => i % 2 == 0).Select(c => new CylinderFault(c, 5))],
+            Starter = fast ? StarterCircuit.For(cylinders) with { BatteryVolts = 22 } : StarterCircuit.For(cylinders),
+            Phone = new PhoneSound(),
+            Seed = 4,
+        };
+        var (capture, truth) = CrankingRun.Record(plan);
+        output.WriteLine($"{truth.SpeedRpm:0} rpm");
+        var result = Read(capture.Find("Sound")!, engine);
+        output.WriteLine(result.Sentence);
+        if (fast)
+            Assert.NotEqual("uneven", result.Verdict);
+        else
+            Assert.Equal(cylinders / 2, result.Low.Count);
+    }
+
+    private static double Noise(Random random) => 2 * random.NextDouble() - 1;
+
     [Fact]
     public void The_figure_by_ear_agrees_with_the_clamp()
     {

@@ -27,6 +27,13 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
     /// <summary>Share of the working load above which the starter is taken to turn the engine.</summary>
     private const double OnShare = 0.15;
 
+    /// <summary>
+    /// The starter turns the engine where the whine comes back above this share of its usual frequency within a compression, s: before
+    /// and behind it runs up and down, and what is heard before it sings is anything.
+    /// </summary>
+    private const double TurningShare = 0.85,
+        Compression = 0.35;
+
     /// <summary>From the starter's current in A, either sign of clamp.</summary>
     public static CrankingSignal? FromCurrent(Channel current)
     {
@@ -71,9 +78,11 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
     {
         if (StarterWhine.Course(sound, Step) is not { } whine)
             return null;
-        var mean = Statistics.Median(whine.Samples.Select(f => (double)f));
+        var usual = Statistics.Median(whine.Samples.Select(f => (double)f));
+        var turning = Runs.Longest(whine.Samples, f => f > TurningShare * usual, (int)(Compression / Step));
+        var mean = Statistics.Median(whine.Samples[turning.First..turning.End].Select(f => (double)f));
         var load = whine with { Samples = Array.ConvertAll(whine.Samples, f => (float)(100 * (1 - f / mean))), Unit = "%" };
-        return new CrankingSignal(load, 0, load.Samples.Length, new StallLoad(100, StallLoad.Measured), []) { IsSpeed = true };
+        return new CrankingSignal(load, turning.First, turning.End, new StallLoad(100, StallLoad.Measured), []) { IsSpeed = true };
     }
 
     private static CrankingSignal? FromLoad(Channel load, Channel original, string? offsetCode, string offsetText)

@@ -7,9 +7,22 @@ namespace Maschera.Core.Readings.RelativeCompression;
 /// <summary>The engine found in the capture.</summary>
 internal readonly record struct FoundEngine(StarterModel Model, StarterFit Fit, List<(int From, int To)> Cycles)
 {
-    public double Rpm => 120 / (Cycles.Average(c => c.To - c.From) * CrankingSignal.Step);
+    public double Rpm => RpmOf(Cycles);
+
+    private static double RpmOf(List<(int From, int To)> cycles) => 120 / (cycles.Average(c => c.To - c.From) * CrankingSignal.Step);
 
     private const int LeastCycles = 3;
+
+    /// <summary>Works of positions that are alike, and those that clearly are not, as shares of the middle one.</summary>
+    private const double AlikeWork = 0.1,
+        UnlikeWork = 0.2;
+
+    /// <summary>
+    /// No starter turns an engine twice as fast as this, rpm; and the misfit up to which an even engine at that speed is believed before
+    /// one that is twice as fast and has every second cylinder low.
+    /// </summary>
+    private const double HalfAsFastFrom = 150,
+        HalfAsFastMisfit = 0.07;
 
     /// <summary>Engines whose cylinders all fill leave less of the signal unexplained; and the cost a starved one must stay under.</summary>
     private const double FilledMisfit = 0.006,
@@ -64,10 +77,51 @@ internal readonly record struct FoundEngine(StarterModel Model, StarterFit Fit, 
         if (best.Count == 0)
             return null;
         var leaking = best[0];
+        if (sync.Count < 2 && leaking.Alternates && leaking.HalfAsFast(signal, engine, rough, cancel) is { } slower)
+            leaking = slower;
         if (leaking.Fit.Misfit < FilledMisfit + leaking.Model.Noise(leaking.Fit))
             return leaking;
         var starved = best.Select(f => f.Starved(signal, engine, cancel)).MinBy(f => f.Fit.Cost);
         return starved.Fit.Cost < StarvedCost * leaking.Fit.Cost && starved.IsStarved ? starved : leaking;
+    }
+
+    /// <summary>
+    /// An engine whose every second cylinder is low looks like an even one that turns half as fast: that one where it fits too and the
+    /// other would have to turn faster than a starter can, else null.
+    /// </summary>
+    private FoundEngine? HalfAsFast(
+        CrankingSignal signal,
+        Engine engine,
+        List<(double Cost, double[] Start, List<(int From, int To)> Cycles)> rough,
+        CancellationToken cancel
+    )
+    {
+        var half = Rpm / 2;
+        var starts = rough.Where(r => Math.Abs(RpmOf(r.Cycles) / half - 1) < 0.04).ToList();
+        if (half < HalfAsFastFrom || starts.Count == 0)
+            return null;
+        var (_, start, cycles) = starts.MinBy(r => r.Cost);
+        var model = new StarterModel(signal, cycles, engine);
+        var fit = model.Fit(model.Approach(StarterModel.WithoutLeaks(start), cancel).Parameters, cancel);
+        return fit.Misfit < HalfAsFastMisfit ? new FoundEngine(model, fit, cycles) : null;
+    }
+
+    /// <summary>True where every second cylinder is low, and those that are and those that are not are alike among themselves.</summary>
+    public bool Alternates
+    {
+        get
+        {
+            var middle = Statistics.Mean(Fit.Work);
+            double[] shares = [.. Fit.Work.Select(w => w / middle)];
+            double[][] kinds =
+            [
+                [.. shares.Where((_, i) => i % 2 == 0)],
+                [.. shares.Where((_, i) => i % 2 == 1)],
+            ];
+            return shares.Length % 2 == 0
+                && kinds.All(k => k.Max() - k.Min() < AlikeWork)
+                && Math.Abs(kinds[0].Average() - kinds[1].Average()) > UnlikeWork;
+        }
     }
 
     /// <summary>True where its fit is close, or the cylinder that does not fill does so much less that a rough fit can't make it up.</summary>

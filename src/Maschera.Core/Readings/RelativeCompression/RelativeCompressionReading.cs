@@ -21,7 +21,13 @@ public sealed class RelativeCompressionReading : ReadingOf<RelativeCompressionRe
     /// <summary>What tells the load, the surest first.</summary>
     private static readonly string[] s_loads = ["current", "battery", "crank", "sound"];
 
+    /// <summary>Faster than this hardly a starter turns an engine, rpm.</summary>
+    private const double FastestRpm = 340;
+
     private const int FewCycles = 5;
+
+    /// <summary>So long a cranking holds three cycles even of a slow starter, s.</summary>
+    private const double EnoughSeconds = 4;
 
     /// <summary>A spread over cycles, in points, from which single cylinders can't be told apart.</summary>
     private const double WildSpread = 25;
@@ -94,12 +100,12 @@ public sealed class RelativeCompressionReading : ReadingOf<RelativeCompressionRe
             ? SyncEvents.Find(syncChannel.Between(signal.Load.Time[signal.First], signal.Load.Time[signal.End - 1]))
             : [];
         var fitted = FoundEngine.Find(signal, engine, sync, cancel);
-        if (fitted is not { } found)
+        if (fitted is null && (signal.End - signal.First) * CrankingSignal.Step < EnoughSeconds)
             return draft.Unusable(
                 "too-short",
                 "Fewer than three steady cranking cycles. Crank for five seconds with fuel or ignition disabled."
             );
-        if (found.Fit.Misfit > RefusedMisfit)
+        if (fitted is not { Fit.Misfit: <= RefusedMisfit } found)
             return draft.Unusable(
                 "no-compressions",
                 draft.LoadRole == "sound"
@@ -119,14 +125,21 @@ public sealed class RelativeCompressionReading : ReadingOf<RelativeCompressionRe
                 "unsteady",
                 "The cycles differ too much from one another to compare cylinders. Crank for five seconds without a break, battery charged."
             );
-        if (sync.Count < 2 && CouldBeHalfAsFast(result))
+        if (sync.Count < 2 && (CouldBeHalfAsFast(result) || IsTooFast(found, draft, result)))
             return draft.Unusable(
                 "ambiguous",
-                "This could be an engine with every second or third cylinder dead, or a slower one that is even: the load looks the "
+                "This could be an engine with every second or third cylinder low, or a slower one that is even: the load looks the "
                     + "same. Add a sync on one cylinder."
             );
         return result;
     }
+
+    /// <summary>
+    /// True where an uneven engine would turn faster than a starter can: a slower one of another rhythm looks the same. From the
+    /// current, which tells the load itself, only where every second cylinder is low.
+    /// </summary>
+    private static bool IsTooFast(FoundEngine found, CompressionDraft draft, RelativeCompressionResult result) =>
+        found.Rpm > FastestRpm && (found.Alternates || draft.LoadRole == "sound" && result.Verdict == "uneven");
 
     /// <summary>True where the dead cylinders stand evenly spaced, as a cycle taken too short makes them.</summary>
     private static bool CouldBeHalfAsFast(RelativeCompressionResult result)
