@@ -111,17 +111,18 @@ public class InductiveCrankTests
         }
     }
 
-    [Fact]
-    public void Too_few_samples_a_tooth_are_the_reason_that_is_given()
+    [Theory]
+    [InlineData(false)]
+    [InlineData(true)]
+    public void Too_few_samples_a_tooth_are_the_reason_that_is_given(bool inTheReference)
     {
         var engine = Of(4, 120, 2);
-        var result = Read(
-            Cranking(engine, 1, 2_740, 0, isHall: true, rate: 10_000),
-            Cranking(engine, 2, 800, 0, isHall: true, rate: 50_000),
-            engine
-        );
+        var coarse = Cranking(engine, 1, 2_740, 0, isHall: true, rate: 10_000);
+        var fine = Cranking(engine, 2, 800, 0, isHall: true, rate: 50_000);
+        var result = inTheReference ? Read(fine, coarse, engine) : Read(coarse, fine, engine);
         Assert.True(result.IsUnusable);
-        Assert.Contains(result.Notes, n => n.Code == "coarse");
+        Assert.Contains(result.Notes, n => n.Code == (inTheReference ? "reference-coarse" : "coarse"));
+        Assert.Equal(inTheReference, result.Sentence.Contains("known-good", StringComparison.Ordinal));
         Assert.Contains("higher rate", result.Sentence, StringComparison.Ordinal);
     }
 
