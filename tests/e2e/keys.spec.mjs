@@ -91,6 +91,34 @@ test("the worst moment of a pull", async ({ page }) => {
   expect(pressed(), "keys").toBeLessThanOrEqual(MOST);
 });
 
+test("presses that come while the server still answers the ones before are not lost", async ({ page }) => {
+  const { keys } = await opened(page, "/bench/1");
+  await keys("m", "m");
+  const jaw = page.locator(".jaw:focus");
+  await expect(jaw).toHaveAttribute("aria-label", /left jaw/);
+  const at = async () => Number(await jaw.getAttribute("aria-valuenow"));
+  const before = await at();
+  await keys("ArrowRight");
+  await expect.poll(at).not.toBe(before);
+  const start = await at();
+  await keys("ArrowRight");
+  await expect.poll(at).not.toBe(start);
+  const step = (await at()) - start;
+  // A slow network: every answer about steps and calipers comes late.
+  for (const late of ["**/step", "**/calipers/*"])
+    await page.route(late, async (route) => {
+      await new Promise((resolve) => setTimeout(resolve, 90));
+      await route.continue();
+    });
+  for (let i = 0; i < 30; i++) {
+    await page.keyboard.press("ArrowRight");
+    await page.waitForTimeout([20, 110, 60, 150, 90][i % 5]);
+  }
+  await expect.poll(async () => Math.round(((await at()) - start) / step)).toBe(31);
+  await page.keyboard.press("Delete");
+  await expect(page.locator(".jaw")).toHaveCount(0);
+});
+
 test("a quick row of presses moves a jaw as far as it says", async ({ page }) => {
   const { keys } = await opened(page, "/bench/1");
   await keys("m", "m");

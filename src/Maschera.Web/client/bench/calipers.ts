@@ -41,20 +41,21 @@ export async function addCaliper(channel: number, from: number, to: number, snap
   }
 }
 
-/** Moves a caliper; the figures come back from the server. Answers that were overtaken are dropped. */
-let latest = 0;
+/** How often each caliper was sent. */
+const sent = new Map<number, number>();
+
+/**
+ * Moves a caliper; the figures come back from the server. An answer that was overtaken is dropped: by a later one, or by the jaw,
+ * which may have gone on and is sent again when it rests.
+ */
 async function keep(caliper: Caliper) {
-  const mine = ++latest;
+  const { id, name, channel, from, to } = caliper;
+  const mine = (sent.get(id) ?? 0) + 1;
+  sent.set(id, mine);
   try {
-    const kept = await ask<Caliper>("PUT", bench(`calipers/${caliper.id}`), {
-      name: caliper.name,
-      channel: caliper.channel,
-      from: caliper.from,
-      to: caliper.to,
-      unit: shownUnit(caliper.channel),
-    });
-    if (mine !== latest) return;
-    calipers = calipers.map((c) => (c.id === kept.id ? kept : c));
+    const kept = await ask<Caliper>("PUT", bench(`calipers/${id}`), { name, channel, from, to, unit: shownUnit(channel) });
+    if (mine !== sent.get(id) || caliper.from !== from || caliper.to !== to) return;
+    Object.assign(caliper, kept);
     draw();
   } catch (error) {
     fail(error);
@@ -63,10 +64,7 @@ async function keep(caliper: Caliper) {
 
 /** Measures all again, after a unit was changed. */
 export async function measureAgain(channel: number) {
-  for (const caliper of calipers.filter((c) => c.channel === channel)) {
-    latest = 0;
-    await keep(caliper);
-  }
+  for (const caliper of calipers.filter((c) => c.channel === channel)) await keep(caliper);
 }
 
 async function remove(caliper: Caliper) {
