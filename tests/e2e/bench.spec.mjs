@@ -238,6 +238,17 @@ test("a slipped belt is read against a known-good, and says so again when asked 
   await expect(page.getByRole("article", { name: "Cam timing" })).toContainText(/16\.\d° late/);
 });
 
+test("an address that asks for degrees is not said to be drawn before it stands in degrees", async ({ page }) => {
+  await page.route("**/bench/7/clock", async (route) => {
+    await new Promise((resolve) => setTimeout(resolve, 700));
+    await route.continue();
+  });
+  await page.goto("/bench/7?from=0.5&to=0.9&axis=degrees");
+  await bench(page).waitFor();
+  expect(await page.getByRole("button", { name: "Degrees" }).getAttribute("aria-pressed")).toBe("true");
+  expect(await page.locator("#cycle-strip").isVisible()).toBe(true);
+});
+
 test("another capture lies underneath by crank degrees", async ({ page }) => {
   await page.goto("/bench/7?axis=degrees&from=1&to=1.3");
   await bench(page).waitFor();

@@ -4,7 +4,7 @@ import { isLaid, needClock, theClock } from "./clock";
 import { foldOf } from "./cycle";
 import { workOut } from "./derive";
 import { make } from "./dom";
-import { lanes, onPlaced } from "./lanes";
+import { lanes, onPlaced, whileBusy } from "./lanes";
 import { startPlaces } from "./place";
 import { fail } from "./server";
 import { address, axisNow, captureView, channelOf, info, onCycle, show, takeAxis, view, type Axis } from "./state";
@@ -16,17 +16,15 @@ const find = <T extends HTMLElement>(id: string) => document.querySelector<T>(`#
 let redraw: () => void = () => {};
 
 /** Goes over to an axis; where there is no clock it says why and stays. */
-export async function goTo(next: Axis) {
-  try {
-    if (next !== "seconds") await needClock();
-    const before = axisNow();
-    takeAxis(next);
-    if (next !== "seconds" && chosenCylinder() === null && theClock()!.known) chooseCylinder(theClock()!.odd[0] ?? null);
-    if (next === "degrees" && before === "seconds") twoCycles();
-    apply();
-  } catch (error) {
-    fail(error);
-  }
+export const goTo = (next: Axis) => whileBusy(() => goOver(next)).catch(fail);
+
+async function goOver(next: Axis) {
+  if (next !== "seconds") await needClock();
+  const before = axisNow();
+  takeAxis(next);
+  if (next !== "seconds" && chosenCylinder() === null && theClock()!.known) chooseCylinder(theClock()!.odd[0] ?? null);
+  if (next === "degrees" && before === "seconds") twoCycles();
+  apply();
 }
 
 /** Crank degrees show two cycles at the place one was looking at, not all. */

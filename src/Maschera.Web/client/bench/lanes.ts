@@ -146,7 +146,7 @@ export function build() {
 export function refresh() {
   paintSoon();
   if (asking) askAgain = true;
-  else load().catch(fail);
+  else whileBusy(load).catch(fail);
 }
 
 /** True for a lane on the screen or just beyond it; others wait until they are scrolled to. */
@@ -185,9 +185,20 @@ function paint(lane: LaneView) {
   });
 }
 
+let busy = 0;
+/** Tells whoever waits that the lanes are not yet what was asked for. */
+export async function whileBusy(work: () => Promise<void>) {
+  busy++;
+  host.setAttribute("aria-busy", "true");
+  try {
+    await work();
+  } finally {
+    if (--busy === 0) host.removeAttribute("aria-busy");
+  }
+}
+
 async function load() {
   asking = true;
-  host.setAttribute("aria-busy", "true");
   const mine = ++round;
   try {
     do {
@@ -195,7 +206,6 @@ async function load() {
       await fill();
     } while (askAgain && mine === round);
     calm();
-    host.removeAttribute("aria-busy");
     host.dataset.drawn = `${view().from.toFixed(4)}-${view().to.toFixed(4)}`;
   } finally {
     asking = false;
