@@ -66,6 +66,55 @@ public class RelativeCompressionTests(ITestOutputHelper output)
     }
 
     /// <summary>
+    /// A light flywheel: the speed halves within some teeth, also while the wheel's gap passes, and nobody said what wheel it is.
+    /// </summary>
+    [Theory]
+    [InlineData("Orsa 1.4", 3, 4)]
+    [InlineData("Ghiro 1.0", 2, 4)]
+    [InlineData("Five in line", 4, 4)]
+    [InlineData("Tasso V6", 0, 0)]
+    public void A_gap_that_passes_while_the_speed_swings_is_no_fault(string name, int weak, double leak)
+    {
+        foreach (var seed in (int[])[1, 2, 3, 4])
+        {
+            var plan = Plan(Find(name) with { CrankWheel = new CrankWheel(60, [2]) { GapToTdc = 90 + 50 * seed } }, weak, leak);
+            var (capture, truth) = CrankingRun.Record(
+                plan with
+                {
+                    Starter = plan.Starter with { Inertia = 0.45 * plan.Starter.Inertia },
+                    Seed = seed,
+                }
+            );
+            Check(Read(capture, Find(name) with { CrankWheel = null }, "crank=Crank sensor", "sync=Ignition"), truth, weak);
+        }
+    }
+
+    /// <summary>A heavy flywheel runs up slowly and runs on after the key is let go: neither is cranking.</summary>
+    [Theory]
+    [InlineData("Orsa 1.4", 3, 4)]
+    [InlineData("Ghiro 1.0", 2, 4)]
+    [InlineData("V8, cross-plane", 3, 5)]
+    public void Running_up_and_down_is_no_cranking(string name, int weak, double leak)
+    {
+        var plan = Plan(Find(name) with { CrankWheel = new CrankWheel(60, [2]) { GapToTdc = 90 } }, weak, leak);
+        var starter = plan.Starter with { Inertia = 3 * plan.Starter.Inertia };
+        var (capture, truth) = CrankingRun.Record(
+            plan with
+            {
+                Starter = starter with { FrictionNm = 0.4 * starter.FrictionNm, DampingNms = 0.1 },
+                RestAfter = 3,
+            }
+        );
+        var result = Read(capture, Find(name), "crank=Crank sensor", "sync=Ignition");
+        Assert.False(result.IsUnusable, result.Sentence);
+        // So heavy a wheel hardly swings: the figure is rougher, the cylinder and the speed are not.
+        var low = Assert.Single(result.Low);
+        Assert.Equal(weak, low.Cylinder);
+        Assert.Equal(truth.WorkPercent[weak], low.Percent, RoughPoints);
+        Assert.InRange(result.CrankingSpeedRpm!.Value / truth.SpeedRpm, 0.95, 1.05);
+    }
+
+    /// <summary>
     /// Engines nobody has seen: cylinders, geometry, starter, noise, converter, rate and faults drawn at random.
     /// </summary>
     [Theory]

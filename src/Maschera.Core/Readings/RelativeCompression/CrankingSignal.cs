@@ -1,6 +1,7 @@
 using Maschera.Core.Basics;
 using Maschera.Core.Engines;
 using Maschera.Core.Signals;
+using Maschera.Core.Timing;
 
 namespace Maschera.Core.Readings.RelativeCompression;
 
@@ -28,8 +29,8 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
     private const double OnShare = 0.15;
 
     /// <summary>
-    /// The starter turns the engine where the whine comes back above this share of its usual frequency within a compression, s: before
-    /// and behind it runs up and down, and what is heard before it sings is anything.
+    /// The starter turns the engine where the speed comes back above this share of the usual one within a compression, s: before and
+    /// behind it runs up and down.
     /// </summary>
     private const double TurningShare = 0.85,
         Compression = 0.35;
@@ -59,15 +60,16 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
     }
 
     /// <summary>From a trigger wheel: the load is the speed missing to the mean, in rpm.</summary>
-    public static CrankingSignal? FromCrank(Channel crank, CrankWheel? wheel)
+    public static CrankingSignal? FromCrank(Channel crank, Engine engine)
     {
-        var speed = ToothSpeed.Of(crank, wheel);
+        var speed = AngleClock.Make(crank, engine).Clock is { } clock ? ToothSpeed.Of(clock) : ToothSpeed.Of(crank, engine.CrankWheel);
         if (speed is null)
             return null;
         var rpm = Resampling.ToStep(speed, Step);
-        var turning = Runs.Longest(rpm.Samples, value => value is > 40 and < 600, (int)(0.1 / Step));
-        if (turning.Length < 0.5 / Step)
+        var moving = Runs.Longest(rpm.Samples, value => value is > 40 and < 600, (int)(0.1 / Step));
+        if (moving.Length < 0.5 / Step)
             return null;
+        var turning = Driven(rpm.Samples, moving.First, moving.End);
         var mean = Statistics.Mean([.. rpm.Samples[turning.First..turning.End].Select(v => (double)v)]);
         var load = rpm with { Samples = Array.ConvertAll(rpm.Samples, value => (float)(mean - value)), Unit = "rpm" };
         return new CrankingSignal(load, turning.First, turning.End, new StallLoad(mean, StallLoad.Measured), []) { IsSpeed = true };
@@ -78,11 +80,18 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
     {
         if (StarterWhine.Course(sound, Step) is not { } whine)
             return null;
-        var usual = Statistics.Median(whine.Samples.Select(f => (double)f));
-        var turning = Runs.Longest(whine.Samples, f => f > TurningShare * usual, (int)(Compression / Step));
+        var turning = Driven(whine.Samples, 0, whine.Samples.Length);
         var mean = Statistics.Median(whine.Samples[turning.First..turning.End].Select(f => (double)f));
         var load = whine with { Samples = Array.ConvertAll(whine.Samples, f => (float)(100 * (1 - f / mean))), Unit = "%" };
         return new CrankingSignal(load, turning.First, turning.End, new StallLoad(100, StallLoad.Measured), []) { IsSpeed = true };
+    }
+
+    /// <summary>Of a speed the stretch in which the starter drives it.</summary>
+    private static (int First, int End) Driven(float[] speed, int first, int end)
+    {
+        var usual = Statistics.Median(speed[first..end].Select(v => (double)v));
+        var (from, to, _) = Runs.Longest(speed[first..end], v => v > TurningShare * usual, (int)(Compression / Step));
+        return (first + from, first + to);
     }
 
     private static CrankingSignal? FromLoad(Channel load, Channel original, string? offsetCode, string offsetText)

@@ -191,7 +191,7 @@ public sealed class RelativeCompressionReading : ReadingOf<RelativeCompressionRe
                 new Note("no-cranking", "The battery voltage never shows a starter at work. Start the capture before cranking.")
             ),
             "crank" => (
-                CrankingSignal.FromCrank(channels["crank"], engine.CrankWheel),
+                CrankingSignal.FromCrank(channels["crank"], engine),
                 new Note(
                     "no-wheel",
                     "The crank signal shows no trigger wheel turning at cranking speed. Give the wheel in the engine, or capture the "

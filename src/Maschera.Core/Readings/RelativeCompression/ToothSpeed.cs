@@ -1,5 +1,6 @@
 using Maschera.Core.Engines;
 using Maschera.Core.Signals;
+using Maschera.Core.Timing;
 
 namespace Maschera.Core.Readings.RelativeCompression;
 
@@ -9,7 +10,24 @@ internal static class ToothSpeed
     /// <summary>An interval this many times its neighbours' is a gap in the wheel.</summary>
     private const double GapRatio = 1.6;
 
-    /// <summary>Speed in rpm at the middle of every tooth interval; null where no wheel is to be seen.</summary>
+    /// <summary>Speed in rpm at the middle of every tooth interval of a wheel that was recognised.</summary>
+    public static Channel Of(AngleClock clock)
+    {
+        var seconds = clock.Seconds;
+        var degrees = clock.Degrees;
+        var (times, rpm) = (new double[seconds.Length - 1], new float[seconds.Length - 1]);
+        for (var i = 0; i < rpm.Length; i++)
+        {
+            times[i] = (seconds[i] + seconds[i + 1]) / 2;
+            rpm[i] = (float)((degrees[i + 1] - degrees[i]) / (seconds[i + 1] - seconds[i]) / 6);
+        }
+
+        return Speed(times, rpm);
+    }
+
+    private static Channel Speed(double[] times, float[] rpm) => new("Crank speed", "rpm", TimeAxis.FromStamps(times), rpm);
+
+    /// <summary>The same where the teeth make no whole wheel; null where none is to be seen.</summary>
     public static Channel? Of(Channel crank, CrankWheel? wheel)
     {
         var falling = PulseTrain
@@ -31,7 +49,7 @@ internal static class ToothSpeed
             rpm[i] = (float)(60.0 / teeth.Value * pitches[i] / (falling[i + 1] - falling[i]));
         }
 
-        return new Channel("Crank speed", "rpm", TimeAxis.FromStamps(times), rpm);
+        return Speed(times, rpm);
     }
 
     /// <summary>How many tooth pitches each interval spans: 1, or more over a gap.</summary>
@@ -40,10 +58,9 @@ internal static class ToothSpeed
         var pitches = new int[edges.Length - 1];
         for (var i = 0; i < pitches.Length; i++)
         {
-            var from = Math.Max(0, i - 3);
-            var to = Math.Min(pitches.Length, i + 4);
-            var usual = Statistics.Median(Enumerable.Range(from, to - from).Select(j => edges[j + 1] - edges[j]));
-            var ratio = (edges[i + 1] - edges[i]) / usual;
+            // Before a compression the starter's speed halves within some teeth: those beside a gap tell its width.
+            var beside = Enumerable.Range(i - 1, 3).Where(j => j != i && j >= 0 && j < pitches.Length);
+            var ratio = (edges[i + 1] - edges[i]) / beside.Average(j => edges[j + 1] - edges[j]);
             pitches[i] = ratio > GapRatio ? (int)Math.Round(ratio) : 1;
         }
 
