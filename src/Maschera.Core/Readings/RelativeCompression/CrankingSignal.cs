@@ -25,6 +25,12 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
     /// <summary>True where the load is the speed's own fall, so that no load is too small to tell.</summary>
     public bool IsSpeed { get; private init; }
 
+    /// <summary>
+    /// True where the wheel was not told or its teeth made no whole wheel, so that a gap may have been taken for wider or narrower than it
+    /// is.
+    /// </summary>
+    public bool IsWheelGuessed { get; private init; }
+
     /// <summary>Share of the working load above which the starter is taken to turn the engine.</summary>
     private const double OnShare = 0.15;
 
@@ -62,7 +68,8 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
     /// <summary>From a trigger wheel: the load is the speed missing to the mean, in rpm.</summary>
     public static CrankingSignal? FromCrank(Channel crank, Engine engine)
     {
-        var speed = AngleClock.Make(crank, engine).Clock is { } clock ? ToothSpeed.Of(clock) : ToothSpeed.Of(crank, engine.CrankWheel);
+        var clock = AngleClock.Make(crank, engine).Clock;
+        var speed = clock is not null ? ToothSpeed.Of(clock) : ToothSpeed.Of(crank, engine.CrankWheel);
         if (speed is null)
             return null;
         var rpm = Resampling.ToStep(speed, Step);
@@ -72,7 +79,11 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
         var turning = Driven(rpm.Samples, moving.First, moving.End);
         var mean = Statistics.Mean([.. rpm.Samples[turning.First..turning.End].Select(v => (double)v)]);
         var load = rpm with { Samples = Array.ConvertAll(rpm.Samples, value => (float)(mean - value)), Unit = "rpm" };
-        return new CrankingSignal(load, turning.First, turning.End, new StallLoad(mean, StallLoad.Measured), []) { IsSpeed = true };
+        return new CrankingSignal(load, turning.First, turning.End, new StallLoad(mean, StallLoad.Measured), [])
+        {
+            IsSpeed = true,
+            IsWheelGuessed = clock is null || engine.CrankWheel is null,
+        };
     }
 
     /// <summary>From the sound of cranking: the load is the speed missing to the mean, in percent of that.</summary>

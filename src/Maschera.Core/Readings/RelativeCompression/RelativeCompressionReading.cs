@@ -26,6 +26,10 @@ public sealed class RelativeCompressionReading : ReadingOf<RelativeCompressionRe
 
     private const int FewCycles = 5;
 
+    /// <summary>Points by which cylinders a turn apart are alike, and pairs of them are not.</summary>
+    private const double PairsAlike = 8,
+        PairsApart = 12;
+
     /// <summary>So long a cranking holds three cycles even of a slow starter, s.</summary>
     private const double EnoughSeconds = 4;
 
@@ -131,7 +135,24 @@ public sealed class RelativeCompressionReading : ReadingOf<RelativeCompressionRe
                 "This could be an engine with every second or third cylinder low, or a slower one that is even: the load looks the "
                     + "same. Add a sync on one cylinder."
             );
+        if (signal.IsWheelGuessed && ComesAgainEveryTurn(result))
+            return draft.Unusable(
+                "wheel-unsure",
+                "What differs comes again with every turn, not with every cycle, and the wheel's gaps could not be told for sure: it may "
+                    + "be the wheel as well as pairs of cylinders. Give the wheel in the engine, or capture the starter current."
+            );
         return result;
+    }
+
+    /// <summary>True where cylinders that stand at the same place of the two turns are alike and the pairs are not.</summary>
+    private static bool ComesAgainEveryTurn(RelativeCompressionResult result)
+    {
+        double[] percent = [.. result.Positions.Select(p => p.Percent)];
+        var half = percent.Length / 2;
+        return percent.Length % 2 == 0
+            && half > 1
+            && percent.Max() - percent.Min() > PairsApart
+            && percent.Take(half).Zip(percent.Skip(half), (a, b) => Math.Abs(a - b)).Max() < PairsAlike;
     }
 
     /// <summary>

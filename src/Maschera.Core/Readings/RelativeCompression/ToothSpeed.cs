@@ -10,22 +10,15 @@ internal static class ToothSpeed
     /// <summary>An interval this many times its neighbours' is a gap in the wheel.</summary>
     private const double GapRatio = 1.6;
 
-    /// <summary>Speed in rpm at the middle of every tooth interval of a wheel that was recognised.</summary>
+    /// <summary>The widest gap of a wheel, pitches.</summary>
+    private const int MostPitches = 12;
+
+    /// <summary>Speed in rpm over a wheel that was recognised.</summary>
     public static Channel Of(AngleClock clock)
     {
-        var seconds = clock.Seconds;
-        var degrees = clock.Degrees;
-        var (times, rpm) = (new double[seconds.Length - 1], new float[seconds.Length - 1]);
-        for (var i = 0; i < rpm.Length; i++)
-        {
-            times[i] = (seconds[i] + seconds[i + 1]) / 2;
-            rpm[i] = (float)((degrees[i + 1] - degrees[i]) / (seconds[i + 1] - seconds[i]) / 6);
-        }
-
-        return Speed(times, rpm);
+        var degrees = clock.Degrees.ToArray();
+        return Speed(clock.Seconds.ToArray(), [.. degrees.Zip(degrees.Skip(1), (a, b) => b - a)], clock.Wheel.Pitch);
     }
-
-    private static Channel Speed(double[] times, float[] rpm) => new("Crank speed", "rpm", TimeAxis.FromStamps(times), rpm);
 
     /// <summary>The same where the teeth make no whole wheel; null where none is to be seen.</summary>
     public static Channel? Of(Channel crank, CrankWheel? wheel)
@@ -38,33 +31,67 @@ internal static class ToothSpeed
         if (falling.Length < 40)
             return null;
         var pitches = Pitches(falling);
-        var teeth = wheel?.Teeth ?? TeethBetweenGaps(pitches);
-        if (teeth is null)
+        if ((wheel?.Teeth ?? TeethBetweenGaps(pitches)) is not { } teeth)
             return null;
-        var times = new double[pitches.Length];
-        var rpm = new float[pitches.Length];
-        for (var i = 0; i < pitches.Length; i++)
+        var pitch = 360.0 / teeth;
+        return Speed(falling, Array.ConvertAll(pitches, p => p * pitch), pitch);
+    }
+
+    /// <summary>
+    /// Speed at the middle of every tooth interval. Over a gap, which may hide a whole compression's dip, it is the parabola in time
+    /// that goes on from the teeth before and behind and turns as far as the gap is wide.
+    /// </summary>
+    private static Channel Speed(double[] seconds, double[] spans, double pitch)
+    {
+        double[] mean = [.. spans.Select((span, i) => span / (seconds[i + 1] - seconds[i]) / 6)];
+        var times = new double[mean.Length];
+        var rpm = new float[mean.Length];
+        for (var i = 0; i < mean.Length; i++)
         {
-            times[i] = (falling[i] + falling[i + 1]) / 2;
-            rpm[i] = (float)(60.0 / teeth.Value * pitches[i] / (falling[i + 1] - falling[i]));
+            times[i] = (seconds[i] + seconds[i + 1]) / 2;
+            rpm[i] = (float)(spans[i] < GapRatio * pitch || i < 2 || i + 2 >= mean.Length ? mean[i] : Middle(mean, i));
         }
 
-        return Speed(times, rpm);
+        return new("Crank speed", "rpm", TimeAxis.FromStamps(times), rpm);
+    }
+
+    private static double Middle(double[] mean, int gap)
+    {
+        var ends = (1.5 * mean[gap - 1] - 0.5 * mean[gap - 2] + 1.5 * mean[gap + 1] - 0.5 * mean[gap + 2]) / 2;
+        // The mean of a parabola lies two thirds of the way from its ends to its middle.
+        return ends + 1.5 * (mean[gap] - ends);
     }
 
     /// <summary>How many tooth pitches each interval spans: 1, or more over a gap.</summary>
     private static int[] Pitches(double[] edges)
     {
-        var pitches = new int[edges.Length - 1];
+        double[] speeds = [.. edges.Zip(edges.Skip(1), (a, b) => 1 / (b - a))];
+        var pitches = new int[speeds.Length];
         for (var i = 0; i < pitches.Length; i++)
         {
-            // Before a compression the starter's speed halves within some teeth: those beside a gap tell its width.
-            var beside = Enumerable.Range(i - 1, 3).Where(j => j != i && j >= 0 && j < pitches.Length);
-            var ratio = (edges[i + 1] - edges[i]) / beside.Average(j => edges[j + 1] - edges[j]);
-            pitches[i] = ratio > GapRatio ? (int)Math.Round(ratio) : 1;
+            var beside = Enumerable.Range(i - 1, 3).Where(j => j != i && j >= 0 && j < speeds.Length).Average(j => 1 / speeds[j]);
+            var ratio = 1 / speeds[i] / beside;
+            pitches[i] =
+                ratio <= GapRatio ? 1
+                : i < 2 || i + 2 >= speeds.Length ? (int)Math.Round(ratio)
+                : Wide(speeds, i);
         }
 
         return pitches;
+    }
+
+    /// <summary>
+    /// Pitches of a gap, so that the parabola through the speeds before and behind it turns as far in its time: before a compression
+    /// the starter's speed halves within some teeth, and the time alone would make it wider.
+    /// </summary>
+    /// <param name="speeds">One over the time of each interval, teeth a second where it is one pitch wide.</param>
+    private static int Wide(double[] speeds, int gap)
+    {
+        var (into, outOf) = (speeds[gap - 1] - speeds[gap - 2], speeds[gap + 2] - speeds[gap + 1]);
+        var ends = (speeds[gap - 1] + into / 2 + speeds[gap + 1] - outOf / 2) / 2;
+        // The mean of a curve with these slopes at its ends lies by a twelfth of their difference over its width beside the ends'.
+        double Turned(int pitches) => (ends + pitches * (into - outOf) / 12) / speeds[gap];
+        return Enumerable.Range(2, MostPitches - 1).MinBy(pitches => Math.Abs(Turned(pitches) - pitches));
     }
 
     private static int? TeethBetweenGaps(int[] pitches)
