@@ -35,14 +35,13 @@ internal static class PickUpPolarity
     /// <summary>The usual pulse, a value a degree of the firing interval: at each degree the median over the cylinders.</summary>
     private static double[] Usual(float[] mean, double[] angles, double lag)
     {
-        var usual = new double[CycleFold.Bins / angles.Length];
-        for (var i = 0; i < usual.Length; i++)
-        {
-            var at = i + Math.IEEERemainder(lag, CycleFold.Bins) + CycleFold.Bins;
-            usual[i] = Statistics.Median(angles.Select(a => (double)mean[(int)Math.Round(a + at) % CycleFold.Bins]));
-        }
-
-        return usual;
+        var start = Math.IEEERemainder(lag, CycleFold.Bins) + CycleFold.Bins;
+        return
+        [
+            .. Enumerable
+                .Range(0, CycleFold.Bins / angles.Length)
+                .Select(i => Statistics.Median(angles.Select(a => (double)mean[(int)Math.Round(a + i + start) % CycleFold.Bins]))),
+        ];
     }
 
     /// <summary>Third moment of the slopes round the pulse in units of their deviation: above 0 where it rises faster than it falls.</summary>

@@ -100,8 +100,9 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
     /// <summary>Of a speed the stretch in which the starter drives it.</summary>
     private static (int First, int End) Driven(float[] speed, int first, int end)
     {
-        var usual = Statistics.Median(speed[first..end].Select(v => (double)v));
-        var (from, to, _) = Runs.Longest(speed[first..end], v => v > TurningShare * usual, (int)(Compression / Step));
+        var moving = speed[first..end];
+        var usual = Statistics.Median(moving.Select(v => (double)v));
+        var (from, to, _) = Runs.Longest(moving, v => v > TurningShare * usual, (int)(Compression / Step));
         return (first + from, first + to);
     }
 

@@ -78,7 +78,7 @@ internal readonly record struct FoundEngine(StarterModel Model, StarterFit Fit, 
             return null;
         var leaking = best[0];
         if (sync.Count < 2 && leaking.Alternates && leaking.HalfAsFast(signal, engine, rough, cancel) is { } slower)
-            leaking = slower;
+            return slower;
         if (leaking.Fit.Misfit < FilledMisfit + leaking.Model.Noise(leaking.Fit))
             return leaking;
         var starved = best.Select(f => f.Starved(signal, engine, cancel)).MinBy(f => f.Fit.Cost);
