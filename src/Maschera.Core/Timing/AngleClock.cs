@@ -65,6 +65,9 @@ public sealed class AngleClock
     /// <summary>The crossings of an inductive sensor it goes by; null of any other.</summary>
     internal Crossing? InductiveCrossing { get; set; }
 
+    /// <summary>How far the wheel's gaps look from what they are; see <see cref="GapWidth.Misfit"/>.</summary>
+    internal double GapMisfit { get; set; }
+
     /// <summary>Times of the tooth edges, s.</summary>
     public ReadOnlySpan<double> Seconds => _seconds;
 

@@ -14,6 +14,12 @@ internal static class ClockMaker
     /// <summary>Gaps off whole pitches by more than this are no gaps of a wheel.</summary>
     private const double MostMisfit = 0.28;
 
+    /// <summary>Gaps off whole pitches by less than this are told one by one.</summary>
+    private const double SureMisfit = 0.15;
+
+    /// <summary>No starter turns an engine so fast that a pattern seems to turn faster, even if it comes three times a turn, rpm.</summary>
+    private const double StarterRpm = 1_200;
+
     /// <summary>The largest gap of a wheel, teeth.</summary>
     private const int MostMissing = 12;
 
@@ -41,14 +47,17 @@ internal static class ClockMaker
 
     /// <summary>Makes the clock from edges that are found already; see <see cref="AngleClock.Make"/>.</summary>
     /// <param name="rising">Which crossing of an inductive sensor to go by; the one that lies evenly where null.</param>
+    /// <param name="told">The wheel, where it is known from elsewhere than the engine.</param>
     public static (AngleClock? Clock, Note? Problem) Make(
         Channel crank,
         SensorEdges sensor,
         Engine? engine,
         Func<ToothPlaces, int?>? repeats = null,
-        bool? rising = null
+        bool? rising = null,
+        WheelPattern? told = null
     )
     {
+        told ??= Told(engine);
         if (sensor.Edges.Count < 2 * LeastEdges)
             return (
                 null,
@@ -57,21 +66,15 @@ internal static class ClockMaker
                     $"'{crank.Name}' shows fewer than {LeastEdges} teeth. Check the sensor and its hook-up, or capture longer."
                 )
             );
-        (AngleClock? Clock, Note? Problem) first = default;
         var ways = Ways(sensor, rising);
-        foreach (var way in ways)
-        {
-            var made = Of(crank, way.Train, sensor.Jitter, engine, repeats);
-            if (made.Clock is { } clock)
-            {
-                clock.InductiveCrossing = sensor.IsInductive ? new AngleClock.Crossing(way.Rising, IsSure(ways)) : null;
-                return made;
-            }
-
-            first = first.Problem is null ? made : first;
-        }
-
-        return first;
+        var made = ways.Select(way => (way.Rising, Way: Of(crank, way.Train, sensor.Jitter, engine, repeats, told))).ToList();
+        var clocks = made.Where(m => m.Way.Clock is not null).OrderBy(m => m.Way.Clock!.GapMisfit).ToList();
+        if (clocks.Count == 0)
+            return made[0].Way;
+        var best = clocks[0].Way.Clock!;
+        if (sensor.IsInductive)
+            best.InductiveCrossing = new AngleClock.Crossing(clocks[0].Rising, clocks.Count == 2 && IsSure(best, clocks[1].Way.Clock!));
+        return (best, null);
     }
 
     private static (AngleClock? Clock, Note? Problem) Of(
@@ -79,18 +82,24 @@ internal static class ClockMaker
         ToothTrain all,
         double jitter,
         Engine? engine,
-        Func<ToothPlaces, int?>? repeats
+        Func<ToothPlaces, int?>? repeats,
+        WheelPattern? told
     )
     {
         var found = WheelFinder.Find(all);
-        var (train, stop) = Turning(all, engine?.CrankWheel?.Teeth ?? (found is { Teeth: > 0 } ? found.Teeth : UsualTeeth));
+        var teeth =
+            told?.Teeth
+            ?? engine?.CrankWheel?.Teeth
+            ?? (found is { Teeth: > 0 } ? found : WheelFold.Find(all.Seconds, FiringsPerTurn(engine)))?.Teeth;
+        var (train, stop) = Turning(all, teeth ?? UsualTeeth);
         if (train.Seconds.Length < LeastEdges)
             return (null, new Note("standing", $"The crank hardly turns on '{crank.Name}': it stands or rocks for most of the capture."));
-        if (train.Misfit > MostMisfit)
-            return (null, NoWheel(crank, train));
         if (train != all)
             found = WheelFinder.Find(train);
-        if (found is null)
+        if (engine?.CrankWheel is not { Missing.Count: 0 } && IsToBeLaid(train, found, told))
+            if (Laid(train, told, engine, repeats) is { } laid)
+                return (Run(laid.Train, laid.Wheel, jitter, engine, stop), null);
+        if (train.Misfit > MostMisfit || found is null)
             return (null, NoWheel(crank, train));
         if (Whole(found, train, engine, repeats) is not { } wheel)
             return (
@@ -104,22 +113,68 @@ internal static class ClockMaker
         return (Run(train, wheel, jitter, engine, stop), null);
     }
 
+    /// <summary>A wheel laid on all edges together: the one that is told, else the one whose gaps come again over all turns.</summary>
+    private static (ToothTrain Train, WheelPattern Wheel)? Laid(
+        ToothTrain train,
+        WheelPattern? told,
+        Engine? engine,
+        Func<ToothPlaces, int?>? repeats
+    )
+    {
+        if (told is not null && WheelLay.Of(train, told) is { } fits)
+            return (fits, told);
+        var times = 1;
+        for (var pass = 0; ; pass++)
+        {
+            if (
+                WheelFold.Find(train.Seconds, FiringsPerTurn(engine) / times) is not { } found
+                || WheelLay.Of(train, found) is not { } laid
+                || Whole(found, laid, engine, repeats) is not { } wheel
+            )
+                return null;
+            // A pattern that comes several times a turn was measured as if it were a turn.
+            if (wheel.Teeth == times * found.Teeth || pass > 0)
+                return (laid, wheel);
+            times = wheel.Teeth / found.Teeth;
+        }
+    }
+
+    /// <summary>The engine file's wheel, its gaps spread evenly; null where it has none with gaps alone.</summary>
+    private static WheelPattern? Told(Engine? engine) =>
+        engine?.CrankWheel is { Missing.Count: > 0, Extra: 0 } wheel && wheel.Teeth % wheel.Missing.Count == 0
+            ? new WheelPattern(
+                wheel.Teeth,
+                [.. wheel.Missing],
+                [.. Enumerable.Range(0, wheel.Missing.Count).Select(gap => gap * wheel.Teeth / wheel.Missing.Count)]
+            )
+            : null;
+
+    /// <summary>True unless the gaps, each taken for itself, are those of the wheel that is told, or a tooth too many marks it.</summary>
+    private static bool IsToBeLaid(ToothTrain train, WheelPattern? found, WheelPattern? told) =>
+        found is null
+        || !found.HasExtraTooth
+            && (train.Misfit > SureMisfit || (told is null ? Rpm(train, found) < StarterRpm : told.Teeth % Math.Max(1, found.Teeth) != 0));
+
+    /// <summary>The mean speed if the pattern is a whole turn's; 0 where it has none.</summary>
+    private static double Rpm(ToothTrain train, WheelPattern found) =>
+        found.Teeth == 0 ? 0 : 60.0 * train.Places[^1] / found.Teeth / (train.Seconds[^1] - train.Seconds[0]);
+
+    private static double? FiringsPerTurn(Engine? engine) => engine?.FiresEvenly() == true ? engine.Cylinders / 2.0 : null;
+
     /// <summary>
-    /// The edges to go by, the likelier first: of a hall sensor those that end a gap, of an inductive one those that lie evenly
-    /// through it, or those that are asked for. So a sensor the other way round gives the same angles.
+    /// The edges to go by: of a hall sensor those that end a gap, of an inductive one those that are asked for, or either, of which those
+    /// that lie evenly through the gap are taken. So a sensor the other way round gives the same angles.
     /// </summary>
     private static List<(bool Rising, ToothTrain Train)> Ways(SensorEdges sensor, bool? rising)
     {
         (bool Rising, ToothTrain Train) Way(bool up) => (up, ToothTrain.Of(sensor.Times(up)));
         if (!sensor.IsInductive)
             return [Way(GapIsLow(sensor.Edges))];
-        return rising is { } asked ? [Way(asked)] : [.. new[] { Way(true), Way(false) }.OrderBy(w => w.Train.Misfit)];
+        return rising is { } asked ? [Way(asked)] : [Way(true), Way(false)];
     }
 
-    private static bool IsSure(List<(bool Rising, ToothTrain Train)> ways) =>
-        ways.Count == 2
-        && ways[0].Train.Misfit < Math.Min(EvenlyThrough, CrossingSure * ways[1].Train.Misfit)
-        && ways[1].Train.Misfit > UnevenlyThrough;
+    private static bool IsSure(AngleClock even, AngleClock other) =>
+        even.GapMisfit < Math.Min(EvenlyThrough, CrossingSure * other.GapMisfit) && other.GapMisfit > UnevenlyThrough;
 
     /// <summary>
     /// The longest stretch in which the crank turns on: where it stops it rocks back, and a sensor does not tell which way.
@@ -152,15 +207,19 @@ internal static class ClockMaker
     /// </summary>
     private static bool GapIsLow(IReadOnlyList<Edge> edges)
     {
-        var stands = Enumerable
-            .Range(1, edges.Count - 1)
-            .Select(i => (Low: edges[i].Rising, Length: edges[i].Seconds - edges[i - 1].Seconds))
-            .ToList();
-        double[] Lengths(bool low) => Statistics.Sorted(stands.Where(s => s.Low == low).Select(s => s.Length));
-        double Against(double[] lengths, double quantile) => Statistics.Quantile(lengths, quantile) / Statistics.Quantile(lengths, 0.5);
-        var (low, high) = (Lengths(low: true), Lengths(low: false));
-        var (longLow, longHigh) = (Against(low, 0.995), Against(high, 0.995));
-        return Math.Max(longLow, longHigh) > PlainStands ? longLow >= longHigh : Against(low, 0.005) <= Against(high, 0.005);
+        double[] lengths = [.. edges.Zip(edges.Skip(1), (a, b) => b.Seconds - a.Seconds)];
+        // Beside the stands of the same level before and behind: what is long because the crank is slow, they are too.
+        double[] Against(bool low, Func<double, double, double> beside) =>
+            Statistics.Sorted(
+                Enumerable
+                    .Range(2, Math.Max(0, lengths.Length - 4))
+                    .Where(i => edges[i + 1].Rising == low)
+                    .Select(i => lengths[i] / beside(lengths[i - 2], lengths[i + 2]))
+            );
+        double Long(bool low) => Statistics.Quantile(Against(low, Math.Max), 0.995);
+        double Short(bool low) => Statistics.Quantile(Against(low, Math.Min), 0.005);
+        var (longLow, longHigh) = (Long(low: true), Long(low: false));
+        return Math.Max(longLow, longHigh) > PlainStands ? longLow >= longHigh : Short(low: true) <= Short(low: false);
     }
 
     private static Note NoWheel(Channel crank, ToothTrain train)
@@ -208,6 +267,8 @@ internal static class ClockMaker
     {
         List<Note> notes = stop is null ? [] : [stop];
         var places = wheel.HasMark ? ToothCount.Aligned(train, wheel, notes) : [.. train.Places];
+        if (train.Lost > 0)
+            notes.Add(new("lost-edges", $"{train.Lost} tooth edges are missing; the teeth are counted on by those beside them."));
         var extra = wheel.HasExtraTooth
             ? train.Extras.Count(e => e < places.Length && ToothCount.Modulo(places[e], wheel.Teeth) != 0)
             : train.Extra;
@@ -233,6 +294,8 @@ internal static class ClockMaker
         notes.AddRange(ToothCount.TeethOff(train, places, wheel));
         if (!wheel.HasMark)
             notes.Add(new("plain-wheel", "The wheel has no gap: angles are only known up to whole teeth against another capture."));
-        return AngleClock.OfWheel(train.Seconds, places, wheel, jitter, notes);
+        var clock = AngleClock.OfWheel(train.Seconds, places, wheel, jitter, notes);
+        clock.GapMisfit = GapWidth.Misfit(train, wheel.Teeth, FiringsPerTurn(engine));
+        return clock;
     }
 }

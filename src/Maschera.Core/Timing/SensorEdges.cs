@@ -37,6 +37,11 @@ public sealed record SensorEdges(IReadOnlyList<Edge> Edges, bool IsInductive, do
     /// <summary>Only cams are asked for them.</summary>
     private Lazy<IReadOnlyList<Edge>> _crests = new([]);
 
+    /// <summary>A half wave stands out of the noise by so many standard deviations; the floor's least and most, shares of the range.</summary>
+    private const double NoiseTimes = 5,
+        LeastFloor = 0.02,
+        MostFloor = 0.08;
+
     /// <summary>A crossing that takes so many times longer than the usual one has a rest in it.</summary>
     private const double RestTimes = 4;
 
@@ -129,7 +134,9 @@ public sealed record SensorEdges(IReadOnlyList<Edge> Edges, bool IsInductive, do
         var samples = channel.Samples;
         var time = channel.Time;
         // The noise of a standing engine must not count as teeth.
-        var floor = 0.02 * (Statistics.Quantile(samples, 0.998) - Statistics.Quantile(samples, 0.002));
+        var range = Statistics.Quantile(samples, 0.998) - Statistics.Quantile(samples, 0.002);
+        var floor = LeastFloor * range;
+        var noise = Math.Clamp(NoiseTimes * Noise(samples), floor, MostFloor * range);
         var crossings = new List<Crossing>();
         var waves = new List<(int From, int End, bool Up)>();
         var from = 0;
@@ -145,7 +152,7 @@ public sealed record SensorEdges(IReadOnlyList<Edge> Edges, bool IsInductive, do
             rest.Pass(time[i], value);
             if (up is { } high && (high ? value : -value) > peak)
                 peak = high ? value : -value;
-            var threshold = Math.Max(floor, HalfWaveShare * amplitude);
+            var threshold = Math.Max(noise, HalfWaveShare * amplitude);
             bool? now =
                 value > threshold ? true
                 : value < -threshold ? false
@@ -162,6 +169,19 @@ public sealed record SensorEdges(IReadOnlyList<Edge> Edges, bool IsInductive, do
         }
 
         return (Dated(crossings, time.Step), waves);
+    }
+
+    /// <summary>The standard deviation of what is not smooth from sample to sample: of second differences, which hold six times its square.</summary>
+    private static double Noise(float[] samples)
+    {
+        var picked = Math.Max(1, samples.Length / SketchSamples);
+        return Statistics.Scatter(
+                Enumerable
+                    .Range(0, Math.Max(0, (samples.Length - 2) / picked))
+                    .Select(i => (double)samples[i * picked] - 2 * samples[i * picked + 1] + samples[i * picked + 2])
+                    .Where(double.IsFinite),
+                0
+            ) / Math.Sqrt(6);
     }
 
     /// <summary>

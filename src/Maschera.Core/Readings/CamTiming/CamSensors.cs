@@ -13,7 +13,12 @@ namespace Maschera.Core.Readings.CamTiming;
 /// </param>
 internal sealed record CamSensors(AngleClock Clock, Dictionary<string, CamPattern> Cams, Dictionary<string, CamPattern?[]> Choices)
 {
-    public static (CamSensors?, Note?) Measure(Dictionary<string, Channel> channels, Engine? engine, bool? rising = null)
+    public static (CamSensors?, Note?) Measure(
+        Dictionary<string, Channel> channels,
+        Engine? engine,
+        bool? rising = null,
+        WheelPattern? told = null
+    )
     {
         var (crank, cam) = (channels["crank"], channels["cam"]);
         var sensors = channels.ToDictionary(c => c.Key, c => SensorEdges.Find(c.Value));
@@ -24,7 +29,8 @@ internal sealed record CamSensors(AngleClock Clock, Dictionary<string, CamPatter
             engine,
             // Half waves hold every edge; of the crossings one kind is not sharp.
             places => cams["cam"].Reverse().Select(edges => CamPattern.Repeats(edges, places)).FirstOrDefault(count => count is not null),
-            rising
+            rising,
+            told
         );
         if (Swapped(crank, sensors["crank"], cam, sensors["cam"], engine))
             return (
@@ -109,6 +115,29 @@ internal sealed record CamSensors(AngleClock Clock, Dictionary<string, CamPatter
     }
 
     /// <summary>
+    /// Two captures of one engine have one wheel. Where nothing tells it and its gap looks wider in one than in the other, the wheel
+    /// of either is laid on the other, and the one whose gaps look more like what they are is taken.
+    /// </summary>
+    public static (CamSensors Measured, CamSensors Reference) SameWheel(
+        Dictionary<string, Channel> channels,
+        Dictionary<string, Channel> theirs,
+        CamSensors measured,
+        CamSensors reference,
+        Engine? engine
+    )
+    {
+        if (engine?.CrankWheel is not null || measured.Clock.Wheel.IsLike(reference.Clock.Wheel))
+            return (measured, reference);
+        var mine = Measure(channels, engine, told: reference.Clock.Wheel).Item1;
+        var good = Measure(theirs, engine, told: measured.Clock.Wheel).Item1;
+        (CamSensors Measured, CamSensors Reference)[] pairs = [(mine ?? measured, reference), (measured, good ?? reference)];
+        return pairs
+            .Where(p => p.Measured.Clock.Wheel.IsLike(p.Reference.Clock.Wheel))
+            .OrderBy(p => p.Measured.Clock.GapMisfit + p.Reference.Clock.GapMisfit)
+            .FirstOrDefault((measured, reference));
+    }
+
+    /// <summary>
     /// The crossing in the middle of an inductive tooth and the one between teeth lie half a tooth apart. Where one capture does not
     /// tell which is which it takes the one of the other, for the sensor is wired alike in both.
     /// </summary>
@@ -128,8 +157,8 @@ internal sealed record CamSensors(AngleClock Clock, Dictionary<string, CamPatter
         )
             return (measured, reference);
         return own.IsSure
-            ? (measured, CamSensors.Measure(theirs, engine, own.Rising).Item1 ?? reference)
-            : (CamSensors.Measure(channels, engine, good.Rising).Item1 ?? measured, reference);
+            ? (measured, Measure(theirs, engine, own.Rising, measured.Clock.Wheel).Item1 ?? reference)
+            : (Measure(channels, engine, good.Rising, reference.Clock.Wheel).Item1 ?? measured, reference);
     }
 
     /// <summary>What the sensors' kinds leave open between capture and reference; null where nothing.</summary>

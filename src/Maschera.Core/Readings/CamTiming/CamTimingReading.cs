@@ -95,6 +95,7 @@ public sealed class CamTimingReading : ReadingOf<CamTimingResult>
             (reference, problem) = CamSensors.Measure(theirs, request.Engine);
             if (reference is null)
                 return Unusable(channels, new Note("reference-" + problem!.Code, "The known-good: " + problem.Text), measured);
+            (measured, reference) = CamSensors.SameWheel(channels, theirs, measured, reference, request.Engine);
             (measured, reference) = CamSensors.SameCrossing(channels, theirs, measured, reference, request.Engine);
             (measured, reference) = CamSensors.SameEdges(measured, reference);
         }
