@@ -49,6 +49,9 @@ internal sealed class ToothTrain
             ? Extras.Where(e => e < Seconds.Length).Select(e => (e, 0))
             : Enumerable.Range(0, Steps.Length).Where(i => Steps[i] > 1).Select(i => (i + 1, Steps[i] - 1));
 
+    /// <summary>Logarithms of the times between edges; edges that came at once lie a nanosecond apart.</summary>
+    public static double[] LogIntervals(double[] seconds) => [.. Intervals(seconds).Select(interval => Math.Log(Math.Max(interval, 1e-9)))];
+
     /// <summary>Counts the pitches between edges.</summary>
     public static ToothTrain Of(double[] seconds)
     {

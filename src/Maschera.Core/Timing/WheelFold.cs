@@ -38,7 +38,7 @@ internal static class WheelFold
     /// <summary>By how much each step is longer than the two beside it, as a logarithm; 0 at the ends.</summary>
     private static double[] Longer(double[] seconds)
     {
-        double[] logs = [.. seconds.Zip(seconds.Skip(1), (a, b) => Math.Log(b - a))];
+        var logs = ToothTrain.LogIntervals(seconds);
         return [.. logs.Select((log, i) => i == 0 || i == logs.Length - 1 ? 0 : log - (logs[i - 1] + logs[i + 1]) / 2)];
     }
 

@@ -30,7 +30,7 @@ internal static class WheelLay
     public static ToothTrain? Of(ToothTrain train, WheelPattern wheel)
     {
         var steps = Steps(wheel);
-        var logs = Logs(train.Seconds);
+        var logs = ToothTrain.LogIntervals(train.Seconds);
         if (logs.Length < 2 * steps.Length)
             return null;
         var (moves, ends) = Cheapest(logs, steps);
@@ -52,8 +52,6 @@ internal static class WheelLay
         int[] there = [.. Enumerable.Range(0, wheel.Teeth).Except(gapped), wheel.Teeth];
         return [.. there.Zip(there.Skip(1), (a, b) => b - a)];
     }
-
-    private static double[] Logs(double[] seconds) => [.. seconds.Zip(seconds.Skip(1), (a, b) => Math.Log(b - a))];
 
     /// <summary>What each step costs if its first edge is that tooth.</summary>
     private static double Cost(double[] logs, double[] logSteps, int at, int tooth)

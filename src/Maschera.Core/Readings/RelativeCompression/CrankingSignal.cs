@@ -68,11 +68,9 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
     /// <summary>From a trigger wheel: the load is the speed missing to the mean, in rpm.</summary>
     public static CrankingSignal? FromCrank(Channel crank, Engine engine)
     {
-        var clock = AngleClock.Make(crank, engine).Clock;
-        var speed = clock is not null ? ToothSpeed.Of(clock) : ToothSpeed.Of(crank, engine.CrankWheel);
-        if (speed is null)
+        if (AngleClock.Make(crank, engine).Clock is not { } clock)
             return null;
-        var rpm = Resampling.ToStep(speed, Step);
+        var rpm = Resampling.ToStep(ToothSpeed.Of(clock), Step);
         var moving = Runs.Longest(rpm.Samples, value => value is > 40 and < 600, (int)(0.1 / Step));
         if (moving.Length < 0.5 / Step)
             return null;
@@ -82,7 +80,7 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
         return new CrankingSignal(load, turning.First, turning.End, new StallLoad(mean, StallLoad.Measured), [])
         {
             IsSpeed = true,
-            IsWheelGuessed = clock is null || engine.CrankWheel is null,
+            IsWheelGuessed = engine.CrankWheel is null,
         };
     }
 
