@@ -17,11 +17,12 @@ internal static class ClockMaker
     /// <summary>Gaps off whole pitches by less than this are told one by one.</summary>
     private const double SureMisfit = 0.15;
 
-    /// <summary>No starter turns an engine so fast that a pattern seems to turn faster, even if it comes three times a turn, rpm.</summary>
-    private const double StarterRpm = 1_200;
+    /// <summary>No starter turns an engine faster, rpm; and no pattern is looked for that comes more often a turn than so many times.</summary>
+    private const double FastestStarter = 400,
+        MostPatterns = 3;
 
-    /// <summary>The largest gap of a wheel, teeth.</summary>
-    private const int MostMissing = 12;
+    /// <summary>On a wheel of fewer teeth a compression within one looks like a gap.</summary>
+    private const int FewTeeth = 20;
 
     /// <summary>Slower than this the crank stands, or rocks back against compression, rpm.</summary>
     private const double SlowestRpm = 25;
@@ -41,9 +42,6 @@ internal static class ClockMaker
     /// <summary>... and where they themselves lie at whole pitches across a gap within the first, and the other ones don't by the second.</summary>
     private const double EvenlyThrough = 0.06,
         UnevenlyThrough = 0.03;
-
-    /// <summary>On a wheel without gaps no stand of the signal is this many times longer than the usual one.</summary>
-    private const double PlainStands = 1.5;
 
     /// <summary>Makes the clock from edges that are found already; see <see cref="AngleClock.Make"/>.</summary>
     /// <param name="rising">Which crossing of an inductive sensor to go by; the one that lies evenly where null.</param>
@@ -153,11 +151,17 @@ internal static class ClockMaker
     private static bool IsToBeLaid(ToothTrain train, WheelPattern? found, WheelPattern? told) =>
         found is null
         || !found.HasExtraTooth
-            && (train.Misfit > SureMisfit || (told is null ? Rpm(train, found) < StarterRpm : told.Teeth % Math.Max(1, found.Teeth) != 0));
+            && (
+                train.Misfit > SureMisfit
+                || (told is null ? Rpm(train, found) < MostPatterns * FastestStarter : told.Teeth % Math.Max(1, found.Teeth) != 0)
+            );
 
     /// <summary>The mean speed if the pattern is a whole turn's; 0 where it has none.</summary>
     private static double Rpm(ToothTrain train, WheelPattern found) =>
         found.Teeth == 0 ? 0 : 60.0 * train.Places[^1] / found.Teeth / (train.Seconds[^1] - train.Seconds[0]);
+
+    private static bool MayBeCompressions(ToothTrain train, WheelPattern wheel) =>
+        wheel.Teeth < FewTeeth && wheel.Missing.Count > 1 && wheel.Symmetry == 1 && Rpm(train, wheel) < FastestStarter;
 
     private static double? FiringsPerTurn(Engine? engine) => engine?.FiresEvenly() == true ? engine.Cylinders / 2.0 : null;
 
@@ -169,7 +173,7 @@ internal static class ClockMaker
     {
         (bool Rising, ToothTrain Train) Way(bool up) => (up, ToothTrain.Of(sensor.Times(up)));
         if (!sensor.IsInductive)
-            return [Way(GapIsLow(sensor.Edges))];
+            return [Way(sensor.GapIsLow())];
         return rising is { } asked ? [Way(asked)] : [Way(true), Way(false)];
     }
 
@@ -185,7 +189,7 @@ internal static class ClockMaker
         // A long stand counts as many steps; a wheel's gap is a few teeth at the most.
         var breaks = Enumerable
             .Range(0, train.Steps.Length)
-            .Where(i => train.Seconds[i + 1] - train.Seconds[i] > slow * Math.Min(train.Steps[i], MostMissing + 1))
+            .Where(i => train.Seconds[i + 1] - train.Seconds[i] > slow * Math.Min(train.Steps[i], GapWidth.MostPitches))
             .ToList();
         if (breaks.Count == 0)
             return (train, null);
@@ -199,27 +203,6 @@ internal static class ClockMaker
                 + $"only that stretch, where it turns on, has angles."
         );
         return (turning, train.Seconds.Length - (to - from) > 2 ? note : null);
-    }
-
-    /// <summary>
-    /// True where the signal is low between the teeth: its long stands are low, the sensor sees a gap there; on a wheel
-    /// without gaps its short ones, an extra tooth splits them.
-    /// </summary>
-    private static bool GapIsLow(IReadOnlyList<Edge> edges)
-    {
-        double[] lengths = [.. edges.Zip(edges.Skip(1), (a, b) => b.Seconds - a.Seconds)];
-        // Beside the stands of the same level before and behind: what is long because the crank is slow, they are too.
-        double[] Against(bool low, Func<double, double, double> beside) =>
-            Statistics.Sorted(
-                Enumerable
-                    .Range(2, Math.Max(0, lengths.Length - 4))
-                    .Where(i => edges[i + 1].Rising == low)
-                    .Select(i => lengths[i] / beside(lengths[i - 2], lengths[i + 2]))
-            );
-        double Long(bool low) => Statistics.Quantile(Against(low, Math.Max), 0.995);
-        double Short(bool low) => Statistics.Quantile(Against(low, Math.Min), 0.005);
-        var (longLow, longHigh) = (Long(low: true), Long(low: false));
-        return Math.Max(longLow, longHigh) > PlainStands ? longLow >= longHigh : Short(low: true) <= Short(low: false);
     }
 
     private static Note NoWheel(Channel crank, ToothTrain train)
@@ -292,6 +275,14 @@ internal static class ClockMaker
                 )
             );
         notes.AddRange(ToothCount.TeethOff(train, places, wheel));
+        if (engine?.CrankWheel is null && MayBeCompressions(train, wheel))
+            notes.Add(
+                new(
+                    "wheel-guessed",
+                    $"On so coarse a wheel a compression on the starter looks like a gap, and {wheel.Said} may be fewer. Give the engine "
+                        + $"its crankWheel, or capture it running."
+                )
+            );
         if (!wheel.HasMark)
             notes.Add(new("plain-wheel", "The wheel has no gap: angles are only known up to whole teeth against another capture."));
         var clock = AngleClock.OfWheel(train.Seconds, places, wheel, jitter, notes);

@@ -10,7 +10,7 @@ namespace Maschera.Core.Timing;
 internal sealed class GapWidth
 {
     /// <summary>The widest gap of a wheel, pitches.</summary>
-    private const int MostPitches = 13;
+    public const int MostPitches = 13;
 
     /// <summary>The speed further away is not looked at.</summary>
     private const int MostFirings = 6;

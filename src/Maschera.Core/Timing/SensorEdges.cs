@@ -42,11 +42,35 @@ public sealed record SensorEdges(IReadOnlyList<Edge> Edges, bool IsInductive, do
         LeastFloor = 0.02,
         MostFloor = 0.08;
 
+    /// <summary>On a wheel without gaps no stand of the signal is this many times longer than those beside it.</summary>
+    private const double PlainStands = 1.5;
+
     /// <summary>A crossing that takes so many times longer than the usual one has a rest in it.</summary>
     private const double RestTimes = 4;
 
     /// <summary>The crossings that go up, or those that go down.</summary>
     public double[] Times(bool rising) => [.. Edges.Where(e => e.Rising == rising).Select(e => e.Seconds)];
+
+    /// <summary>
+    /// True where the signal is low between the teeth: its long stands are low, the sensor sees a gap there; on a wheel
+    /// without gaps its short ones, an extra tooth splits them.
+    /// </summary>
+    internal bool GapIsLow()
+    {
+        double[] lengths = [.. Edges.Zip(Edges.Skip(1), (a, b) => b.Seconds - a.Seconds)];
+        // Beside the stands of the same level before and behind: what is long because the crank is slow, they are too.
+        double[] Against(bool low, Func<double, double, double> beside) =>
+            Statistics.Sorted(
+                Enumerable
+                    .Range(2, Math.Max(0, lengths.Length - 4))
+                    .Where(i => Edges[i + 1].Rising == low)
+                    .Select(i => lengths[i] / beside(lengths[i - 2], lengths[i + 2]))
+            );
+        double Long(bool low) => Statistics.Quantile(Against(low, Math.Max), 0.995);
+        double Short(bool low) => Statistics.Quantile(Against(low, Math.Min), 0.005);
+        var (longLow, longHigh) = (Long(low: true), Long(low: false));
+        return Math.Max(longLow, longHigh) > PlainStands ? longLow >= longHigh : Short(low: true) <= Short(low: false);
+    }
 
     /// <summary>Finds them; empty where the channel stands still.</summary>
     public static SensorEdges Find(Channel channel)
