@@ -78,7 +78,7 @@ public class StarterSwingTests
         Assert.Contains(result.Notes, n => n.Code == "lost-edges");
     }
 
-    /// <summary>Half a tooth lies between the two edges of a hall sensor: which one ends the gap is no question of standing before.</summary>
+    /// <summary>Half a tooth lies between a hall sensor's two edges: which one ends the gap is no question of standing before.</summary>
     [Theory]
     [InlineData(false)]
     [InlineData(true)]
@@ -101,7 +101,7 @@ public class StarterSwingTests
         Assert.True(AngleClock.Make(standing.Channels[0], Of(4)).Clock!.Seconds[0] > 1.1);
     }
 
-    /// <summary>On twelve teeth a compression may look like a gap: then the wheel is said to be a guess, or it is not guessed at all.</summary>
+    /// <summary>On twelve teeth a compression may look like a gap: then the wheel is said to be a guess, or is not guessed at all.</summary>
     [Theory]
     [InlineData(2, 0.12, 0.6)]
     [InlineData(4, 0.07, 0.5)]

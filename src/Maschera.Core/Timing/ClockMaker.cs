@@ -17,7 +17,7 @@ internal static class ClockMaker
     /// <summary>Gaps off whole pitches by less than this are told one by one.</summary>
     private const double SureMisfit = 0.15;
 
-    /// <summary>No starter turns an engine faster, rpm; and no pattern is looked for that comes more often a turn than so many times.</summary>
+    /// <summary>No starter turns an engine faster, rpm; a pattern looked for comes at most so often a turn.</summary>
     private const double FastestStarter = 400,
         MostPatterns = 3;
 
@@ -39,7 +39,7 @@ internal static class ClockMaker
     /// <summary>An inductive sensor's crossings are told from the other ones where they are off by less than this share of those.</summary>
     private const double CrossingSure = 0.5;
 
-    /// <summary>... and where they themselves lie at whole pitches across a gap within the first, and the other ones don't by the second.</summary>
+    /// <summary>... and where they lie at whole pitches across a gap within the first, and the other ones don't by the second.</summary>
     private const double EvenlyThrough = 0.06,
         UnevenlyThrough = 0.03;
 

@@ -37,7 +37,7 @@ public sealed record SensorEdges(IReadOnlyList<Edge> Edges, bool IsInductive, do
     /// <summary>Only cams are asked for them.</summary>
     private Lazy<IReadOnlyList<Edge>> _crests = new([]);
 
-    /// <summary>A half wave stands out of the noise by so many standard deviations; the floor's least and most, shares of the range.</summary>
+    /// <summary>A half wave stands so many standard deviations out of the noise; the floor's least and most share of the range.</summary>
     private const double NoiseTimes = 5,
         LeastFloor = 0.02,
         MostFloor = 0.08;
@@ -195,7 +195,9 @@ public sealed record SensorEdges(IReadOnlyList<Edge> Edges, bool IsInductive, do
         return (Dated(crossings, time.Step), waves);
     }
 
-    /// <summary>The standard deviation of what is not smooth from sample to sample: of second differences, which hold six times its square.</summary>
+    /// <summary>
+    /// The standard deviation of what is not smooth from sample to sample: of second differences, which hold six times its square.
+    /// </summary>
     private static double Noise(float[] samples)
     {
         var picked = Math.Max(1, samples.Length / SketchSamples);
@@ -218,7 +220,7 @@ public sealed record SensorEdges(IReadOnlyList<Edge> Edges, bool IsInductive, do
         return [.. crossings.Select(c => new Edge(c.Reached - c.Left > RestTimes * usual + 2 * step ? c.Reached : c.Seconds, c.Rising))];
     }
 
-    /// <summary>A crossing of the resting level, and when the narrow band about that level was entered before and left behind it, s.</summary>
+    /// <summary>A crossing of the resting level, and when the narrow band about it was entered before and left behind it, s.</summary>
     private readonly record struct Crossing(bool Rising, double Seconds, double Left, double Reached);
 
     /// <summary>Follows a signal through the narrow band about its resting level.</summary>
