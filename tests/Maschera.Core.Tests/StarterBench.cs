@@ -98,6 +98,8 @@ internal sealed record StarterBench(int Cylinders, CrankWheel Wheel)
     private (double Phase, bool IsThere) Tooth(double degrees)
     {
         var place = ((degrees % 360) + 360) % 360 / (360.0 / Wheel.Teeth);
+        if (Wheel.Missing.Count == 0)
+            return (place - (int)place, true);
         var part = Wheel.Teeth / Wheel.Missing.Count;
         return (place - (int)place, (int)place % part < part - Wheel.Missing[(int)place / part]);
     }

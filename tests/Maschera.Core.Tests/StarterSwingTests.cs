@@ -101,7 +101,7 @@ public class StarterSwingTests
         Assert.True(AngleClock.Make(standing.Channels[0], Of(4)).Clock!.Seconds[0] > 1.1);
     }
 
-    /// <summary>On twelve teeth a compression may look like a gap: then the wheel is said to be a guess, or is not guessed at all.</summary>
+    /// <summary>On twelve teeth a compression may look like a gap: then the wheel is said to be a guess, or is not guessed.</summary>
     [Theory]
     [InlineData(2, 0.12, 0.6)]
     [InlineData(4, 0.07, 0.5)]
@@ -114,6 +114,25 @@ public class StarterSwingTests
             var bench = Bench(12, [1], cylinders, seed) with { Inertia = inertia, Lost = lost };
             var clock = AngleClock.Make(bench.Crank().Capture.Channels[0], Of(cylinders)).Clock;
             Assert.True(clock is null or { Wheel: { Teeth: 12, Missing.Count: 1 } } || clock.Notes.Any(n => n.Code == "wheel-guessed"));
+        }
+    }
+
+    /// <summary>Compressions are no gaps on a wheel that has none, or it is said to be a guess.</summary>
+    [Theory]
+    [InlineData(12, 4, 0.1)]
+    [InlineData(12, 2, 0.2)]
+    [InlineData(12, 6, 0.1)]
+    [InlineData(24, 4, 0.1)]
+    [InlineData(24, 2, 0.15)]
+    [InlineData(36, 3, 0.15)]
+    public void A_wheel_without_gaps_gets_none_from_compressions(int teeth, int cylinders, double inertia)
+    {
+        foreach (var lost in (double[])[0, 0.5])
+        {
+            var bench = Bench(teeth, [], cylinders, 2) with { Inertia = inertia, Lost = lost };
+            var (clock, problem) = AngleClock.Make(bench.Crank().Capture.Channels[0], Of(cylinders));
+            Assert.True(clock is null || clock.Notes.Any(n => n.Code == "wheel-guessed"), clock?.Said);
+            Assert.True(clock is not null || problem!.Code is "plain-wheel" or "no-wheel", problem?.Text);
         }
     }
 

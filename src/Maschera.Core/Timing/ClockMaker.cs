@@ -21,8 +21,8 @@ internal static class ClockMaker
     private const double FastestStarter = 400,
         MostPatterns = 3;
 
-    /// <summary>On a wheel of fewer teeth a compression within one looks like a gap.</summary>
-    private const int FewTeeth = 20;
+    /// <summary>Gaps at uneven places with fewer teeth to each may be compressions within a tooth.</summary>
+    private const int FewTeeth = 8;
 
     /// <summary>Slower than this the crank stands, or rocks back against compression, rpm.</summary>
     private const double SlowestRpm = 25;
@@ -161,7 +161,10 @@ internal static class ClockMaker
         found.Teeth == 0 ? 0 : 60.0 * train.Places[^1] / found.Teeth / (train.Seconds[^1] - train.Seconds[0]);
 
     private static bool MayBeCompressions(ToothTrain train, WheelPattern wheel) =>
-        wheel.Teeth < FewTeeth && wheel.Missing.Count > 1 && wheel.Symmetry == 1 && Rpm(train, wheel) < FastestStarter;
+        wheel.Missing.Count > 1
+        && wheel.Teeth < FewTeeth * wheel.Missing.Count
+        && wheel.Symmetry == 1
+        && Rpm(train, wheel) < FastestStarter;
 
     private static double? FiringsPerTurn(Engine? engine) => engine?.FiresEvenly() == true ? engine.Cylinders / 2.0 : null;
 
