@@ -60,7 +60,7 @@ internal sealed record StarterBench(int Cylinders, CrankWheel Wheel)
             degrees += speed * 180 / Math.PI / Rate;
             if (i > count - Rate)
                 (slowest, fastest) = (Math.Min(slowest, speed), Math.Max(fastest, speed));
-            double Volts(double volts) => volts + Noise * Gauss(random);
+            double Volts(double volts) => volts + Noise * LogMaker.Gaussian(random);
             crank[i] = (float)Volts(
                 IsInductive ? 0.05 * speed * Wave(degrees)
                 : IsHigh(degrees) ? 5
@@ -118,7 +118,4 @@ internal sealed record StarterBench(int Cylinders, CrankWheel Wheel)
 
     private static bool CamIsHigh(double degrees) =>
         (((degrees % 720) + 720) % 720) is > 50 and < 190 or > 310 and < 360 or > 560 and < 640;
-
-    private static double Gauss(Random random) =>
-        Math.Sqrt(-2 * Math.Log(1 - random.NextDouble())) * Math.Cos(Math.Tau * random.NextDouble());
 }

@@ -6,7 +6,8 @@ internal static class WheelFinder
     /// <summary>Share of gaps that must come where the pattern has them.</summary>
     private const double LeastAgreement = 0.8;
 
-    private const int MostGaps = 6;
+    /// <summary>Gaps of a wheel, at the most.</summary>
+    public const int MostGaps = 6;
 
     /// <summary>
     /// The pattern that repeats, its tooth places as few as can be; null where nothing repeats. Empty gaps mean a plain wheel.

@@ -7,8 +7,7 @@ namespace Maschera.Core.Timing;
 internal static class WheelFold
 {
     private const int LeastTeeth = 3,
-        MostTeeth = 180,
-        MostGaps = 6;
+        MostTeeth = 180;
 
     /// <summary>Turns there must be of it.</summary>
     private const int LeastTurns = 3;
@@ -55,7 +54,7 @@ internal static class WheelFold
         double[] margins =
         [
             .. Enumerable
-                .Range(1, Math.Min(MostGaps, teeth / 2))
+                .Range(1, Math.Min(WheelFinder.MostGaps, teeth / 2))
                 .TakeWhile(count => means[order[count - 1]] >= LeastGap)
                 .Select(count => means[order[count - 1]] - means[order[count]]),
         ];

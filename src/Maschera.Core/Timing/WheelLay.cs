@@ -141,14 +141,15 @@ internal static class WheelLay
     /// <summary>How wide the gaps look against how wide they are, both as logarithms: 1 where they look it, 0 where like teeth.</summary>
     private static double Contrast(ToothTrain laid)
     {
+        var logs = ToothTrain.LogIntervals(laid.Seconds);
         double seen = 0,
             there = 0;
         for (var i = 1; i + 1 < laid.Steps.Length; i++)
         {
             if (laid.Steps[i] == 1)
                 continue;
-            double Pitch(int at) => Math.Log((laid.Seconds[at + 1] - laid.Seconds[at]) / laid.Steps[at]);
-            seen += Math.Log(laid.Seconds[i + 1] - laid.Seconds[i]) - (Pitch(i - 1) + Pitch(i + 1)) / 2;
+            double Pitch(int at) => logs[at] - Math.Log(laid.Steps[at]);
+            seen += logs[i] - (Pitch(i - 1) + Pitch(i + 1)) / 2;
             there += Math.Log(laid.Steps[i]);
         }
 

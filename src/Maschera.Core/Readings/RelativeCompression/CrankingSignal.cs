@@ -25,10 +25,7 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
     /// <summary>True where the load is the speed's own fall, so that no load is too small to tell.</summary>
     public bool IsSpeed { get; private init; }
 
-    /// <summary>
-    /// True where the wheel was not told or its teeth made no whole wheel, so that a gap may have been taken for wider or narrower than it
-    /// is.
-    /// </summary>
+    /// <summary>True where the wheel was not told, so that a gap may have been taken for wider or narrower than it is.</summary>
     public bool IsWheelGuessed { get; private init; }
 
     /// <summary>Share of the working load above which the starter is taken to turn the engine.</summary>
