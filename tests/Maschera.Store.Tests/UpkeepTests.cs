@@ -127,6 +127,23 @@ public sealed class UpkeepTests : IDisposable
     }
 
     [Fact]
+    public void What_a_killed_backup_left_goes_with_the_next_and_two_at_once_are_refused()
+    {
+        Directory.CreateDirectory(_to);
+        foreach (var end in (string[])["", "-journal", "-wal"])
+            File.WriteAllText(Path.Combine(_to, $"maschera-20261125-030000.db.part{end}"), "half");
+        File.WriteAllText(Path.Combine(_to, "notes.part"), "not ours");
+        using (FolderLock.TakeForBackup(_data.Root))
+        {
+            var error = Assert.Throws<UpkeepException>(() => Backup.Make(_data.Root, _to, s_now, 30));
+            Assert.Contains("A backup is being made of", error.Message, StringComparison.Ordinal);
+        }
+
+        var done = Backup.Make(_data.Root, _to, s_now, 30);
+        Assert.Equal([Path.GetFileName(done.File), "notes.part"], Directory.GetFiles(_to).Select(Path.GetFileName).Order());
+    }
+
+    [Fact]
     public void A_flipped_byte_is_named_with_capture_channel_and_stretch_and_no_backup_of_it_is_kept()
     {
         Flip("Blocks", "Samples", 1);

@@ -92,7 +92,7 @@ public sealed class UpkeepProcessTests : ServerProcess
         }
 
         Assert.Equal(0, Keeper("backup", to, "--data", Folder).Code);
-        Assert.Empty(Directory.GetFiles(to, "*.part-*"));
+        Assert.Empty(Directory.GetFiles(to, "*.part*"));
         using var sound = Open();
         Assert.Equal(3, sound.Captures.Count());
         Assert.Equal("ok", sound.Database.SqlQueryRaw<string>("SELECT integrity_check AS Value FROM pragma_integrity_check").Single());

@@ -31,9 +31,11 @@ public static class Backup
         if (!File.Exists(source))
             throw new UpkeepException($"There is no database in {dataFolder}. Name the data folder with --data.");
         var file = Path.Combine(to, Prefix + now.ToString(Stamp, CultureInfo.InvariantCulture) + ".db");
+        using var alone = FolderLock.TakeForBackup(dataFolder);
         try
         {
             Directory.CreateDirectory(to);
+            DiscardParts(to);
             Copy(source, file + Part, Path.Combine(dataFolder, DataFolder.CorrectionsName));
             var found = DataCheck.Of(file + Part, Sample);
             if (!found.IsSound)
@@ -47,9 +49,16 @@ public static class Backup
         }
         finally
         {
-            foreach (var rest in (string[])[file + Part, file + Part + "-journal", file + Part + "-wal", file + Part + "-shm"])
-                Discard(rest);
+            if (Directory.Exists(to))
+                DiscardParts(to);
         }
+    }
+
+    /// <summary>Takes away what this backup, or one that was killed, wrote and did not finish.</summary>
+    private static void DiscardParts(string to)
+    {
+        foreach (var rest in Directory.GetFiles(to, $"{Prefix}*.db{Part}*"))
+            File.Delete(rest);
     }
 
     /// <summary>
@@ -109,7 +118,6 @@ public static class Backup
 
     private static void Copy(string source, string target, string corrections)
     {
-        Discard(target);
         using var from = SampleStore.Open($"Data Source={source};Mode=ReadOnly;Pooling=False");
         using var to = SampleStore.Open($"Data Source={target};Pooling=False");
         from.BackupDatabase(to);
@@ -139,11 +147,5 @@ public static class Backup
             }
 
         return removed;
-    }
-
-    private static void Discard(string file)
-    {
-        if (File.Exists(file))
-            File.Delete(file);
     }
 }

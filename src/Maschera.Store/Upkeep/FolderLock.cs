@@ -1,9 +1,9 @@
 namespace Maschera.Store.Upkeep;
 
-/// <summary>One server a data folder: the lock is the system's and goes with the process, however it ends.</summary>
+/// <summary>One server and one backup at a time a data folder: the lock is the system's and goes with the process, however it ends.</summary>
 public sealed class FolderLock : IDisposable
 {
-    /// <summary>A server that was told to stop may need a moment.</summary>
+    /// <summary>Who was told to stop may need a moment.</summary>
     private const int MostTries = 10,
         TriesApart = 200;
 
@@ -11,19 +11,26 @@ public sealed class FolderLock : IDisposable
 
     private FolderLock(FileStream file) => _file = file;
 
-    /// <summary>Takes the folder.</summary>
+    /// <summary>Takes the folder for a server.</summary>
     /// <exception cref="UpkeepException">Another server has it, or it can't be written.</exception>
-    public static FolderLock Take(DataFolder data)
+    public static FolderLock Take(DataFolder data) =>
+        Take(data.Root, "server.lock", "Another server runs on", "Stop it first, or name another with --data.");
+
+    /// <summary>Takes the folder for a backup, beside the server that may run on it.</summary>
+    /// <exception cref="UpkeepException">It is being backed up already, or it can't be written.</exception>
+    public static FolderLock TakeForBackup(string dataFolder) =>
+        Take(dataFolder, "backup.lock", "A backup is being made of", "Wait until it is done.");
+
+    private static FolderLock Take(string folder, string name, string taken, string advice)
     {
         for (var tries = 0; ; tries++)
             try
             {
-                var file = Path.Combine(data.Root, "server.lock");
-                return new(new FileStream(file, FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None));
+                return new(new FileStream(Path.Combine(folder, name), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None));
             }
             catch (UnauthorizedAccessException error)
             {
-                throw new UpkeepException($"The data folder {data.Root} can't be written: {error.Message}");
+                throw new UpkeepException($"The data folder {folder} can't be written: {error.Message}");
             }
             catch (IOException) when (tries < MostTries)
             {
@@ -31,9 +38,7 @@ public sealed class FolderLock : IDisposable
             }
             catch (IOException)
             {
-                throw new UpkeepException(
-                    $"Another server runs on the data folder {data.Root}. Stop it first, or name another with --data."
-                );
+                throw new UpkeepException($"{taken} the data folder {folder}. {advice}");
             }
     }
 
