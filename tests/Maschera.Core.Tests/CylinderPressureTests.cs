@@ -291,6 +291,8 @@ public class CylinderPressureTests
         Refused("few-cycles", BreathingRun.Record(s_plan with { Seconds = 0.4 }).Capture);
         Refused("no-towers", With(i => (float)(-0.6 + 0.04 * Math.Sin(i * 0.03))));
         Refused("no-towers", With(_ => 0.01f));
+        var random = new Random(7);
+        Refused("no-towers", With(_ => (float)(0.008 * LogMaker.Gaussian(random))));
         Refused(
             "no-pressure",
             new Capture("empty", [new Channel("Starter current", "A", TimeAxis.Uniform(0, 1e-3, 10), new float[10])], []),

@@ -15,6 +15,9 @@ internal static class Towers
     /// <summary>Stretches this many times wider than the narrowest ones are no towers.</summary>
     private const double WideFrom = 2.9;
 
+    /// <summary>A tower stands above half its height for at least so many samples; bare noise does not.</summary>
+    private const int LeastSamples = 3;
+
     /// <summary>The share of a tower's height from which its peak is fitted.</summary>
     private const double Top = 0.85;
 
@@ -30,6 +33,8 @@ internal static class Towers
             return [];
         var widths = Statistics.Sorted(runs.Select(r => r.To - r.From + 1.0));
         var narrow = Statistics.Quantile(widths, 0.25);
+        if (narrow < LeastSamples)
+            return [];
         return
         [
             .. runs.Where(r => r.To - r.From + 1 < WideFrom * narrow && r.To - r.From + 1 > 0.4 * narrow)

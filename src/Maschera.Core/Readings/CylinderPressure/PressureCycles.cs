@@ -90,8 +90,8 @@ internal sealed record PressureCycles(
                 [],
                 new Note(
                     "uneven-towers",
-                    $"The towers of '{pressure.Name}' come at no steady interval. Check the hose and its seal, and capture at a "
-                        + $"steady speed."
+                    $"The towers of '{pressure.Name}' come at no steady interval. See that the engine turned throughout and at a "
+                        + $"steady speed, check the hose and its seal, and capture again."
                 )
             );
         if (towers.Count <= Least)
