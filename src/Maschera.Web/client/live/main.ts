@@ -8,6 +8,7 @@ import type { LiveFrame, LiveInfo } from "../scene";
 import { ink } from "../stroke";
 import { startKeeps } from "./keeps";
 import { drawOrder, startOrder } from "./order";
+import { startSwitch } from "./switch";
 import { scaleFor } from "../scale";
 
 const info: LiveInfo = JSON.parse(document.querySelector("#live-data")!.textContent!);
@@ -295,35 +296,8 @@ const guarded = (act: () => Promise<void> | void) => async () => {
 
 const showKeeps = startKeeps(info.id, find, post, guarded, fail);
 
-const key = find<HTMLButtonElement>("key");
-const sayKey = () => {
-  key.textContent = key.getAttribute("aria-pressed") === "true" ? "Release the key" : "Turn the key";
-};
-key.addEventListener(
-  "click",
-  guarded(async () => {
-    const on = key.getAttribute("aria-pressed") !== "true";
-    await post(`key?on=${on}`);
-    key.setAttribute("aria-pressed", String(on));
-    sayKey();
-  }),
-);
-sayKey();
-
-const trial = find<HTMLButtonElement>("trial");
-const sayTrial = () => {
-  trial.textContent = trial.getAttribute("aria-pressed") === "true" ? "Trial runs" : "Trial";
-};
-trial.addEventListener(
-  "click",
-  guarded(async () => {
-    const on = trial.getAttribute("aria-pressed") !== "true";
-    await post(`trial?on=${on}`);
-    trial.setAttribute("aria-pressed", String(on));
-    sayTrial();
-  }),
-);
-sayTrial();
+startSwitch(find("key"), ["Turn the key", "Release the key"], guarded, (on) => post(`key?on=${on}`));
+startSwitch(find("trial"), ["Trial", "Trial runs"], guarded, (on) => post(`trial?on=${on}`));
 
 find("hold").addEventListener("click", () => {
   if (held) {
@@ -343,7 +317,7 @@ document.addEventListener("keydown", (event) => {
   else if (event.key === "ArrowLeft" && held) move(held.from - (held.to - held.from) / 4, held.to - (held.to - held.from) / 4);
   else if (event.key === "ArrowRight" && held) move(held.from + (held.to - held.from) / 4, held.to + (held.to - held.from) / 4);
   else if (event.key === "h") find("hold").click();
-  else if (event.key === "t") trial.click();
+  else if (event.key === "t") find("trial").click();
   else if (event.key === "k") {
     openPage("keep-page");
     find("keep").click();
@@ -403,6 +377,8 @@ document.fonts.ready.then(async () => {
     if (!held && connection.state === "Connected") restart();
   });
   build();
+  // A press before this point would be lost: until now the server draws these buttons disabled.
+  for (const button of document.querySelectorAll<HTMLButtonElement>("button:disabled")) button.disabled = false;
   showKeeps().catch(fail);
   setInterval(readAgain, 1000);
   try {
