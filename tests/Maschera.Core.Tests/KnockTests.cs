@@ -39,6 +39,23 @@ public class KnockTests
 
     [Theory]
     [MemberData(nameof(Seeds))]
+    public void Retard_that_is_held_as_long_as_a_pull_lasts_does_not_speak_for_noise(int seed)
+    {
+        var result = Read(
+            new KnockingDrive(seed)
+            {
+                Real = true,
+                Held = true,
+                Pull = 8,
+                Coolant = 109,
+            }.Log()
+        );
+        Assert.True(result.Verdict == "likely-real", result.Sentence);
+        Assert.Contains(result.Factors, f => f is { Factor: "spark", SpeaksFor: "nothing" });
+    }
+
+    [Theory]
+    [MemberData(nameof(Seeds))]
     public void A_healthy_drive_and_blips_at_a_shift_are_none(int seed)
     {
         foreach (var blips in (bool[])[false, true])

@@ -2,13 +2,19 @@ using Maschera.Core.Signals;
 
 namespace Maschera.Rig.Fuel;
 
-/// <summary>A minute and a half: three pulls of six seconds at high load, cruising between.</summary>
+/// <summary>A minute and a half: three pulls at high load, cruising between.</summary>
 public sealed class KnockingDrive(int seed)
 {
     private readonly Random _random = new(seed);
 
     /// <summary>It knocks under load.</summary>
     public bool Real { get; init; }
+
+    /// <summary>The module holds what it took back as long as a pull lasts, instead of trying again.</summary>
+    public bool Held { get; init; }
+
+    /// <summary>How long a pull lasts, s.</summary>
+    public double Pull { get; init; } = 6;
 
     /// <summary>Something rattles at light throttle.</summary>
     public bool Noise { get; init; }
@@ -27,7 +33,7 @@ public sealed class KnockingDrive(int seed)
         for (var t = 0.0; t < 95; t += 0.06 + 0.03 * _random.NextDouble())
             times.Add(t);
         double Since(double t) => pulls.Where(p => t >= p).Select(p => t - p).DefaultIfEmpty(1e9).Min();
-        bool Pulling(double t) => Since(t) < 6;
+        bool Pulling(double t) => Since(t) < Pull;
         var retards = times.Select(t => Retard(Since(t), Pulling(t)) + (Blips && (int)(t * 10) % 97 == 0 ? 5 : 0)).ToList();
         var axis = TimeAxis.FromStamps([.. times]);
         Channel Made(string name, string unit, Func<int, double> value) =>
@@ -46,15 +52,15 @@ public sealed class KnockingDrive(int seed)
         );
     }
 
-    /// <summary>It climbs for six seconds of pulling and falls back to cruising.</summary>
-    private static double Rpm(double since) => 1_900 + 350 * Math.Min(since, 6) * Math.Exp(-Math.Max(0, since - 6) / 1.6);
+    /// <summary>It climbs while pulling and falls back to cruising.</summary>
+    private double Rpm(double since) => 1_900 + 350 * Math.Min(since, Pull) * Math.Exp(-Math.Max(0, since - Pull) / 1.6);
 
     private double Retard(double since, bool pulling)
     {
         if (Real)
             return since < 1.5 ? 0
                 : since < 2.5 ? 9 * (since - 1.5)
-                : Math.Max(0, 9 - 1.9 * (since - 2.5));
+                : Math.Max(0, 9 - 1.9 * Math.Max(0, since - (Held ? Pull : 2.5)));
         return Noise && !pulling && since > 8 ? 7 : 0;
     }
 }

@@ -32,8 +32,12 @@ internal sealed class KnockFactors(KnockLog log)
     /// <summary>Air to fuel at lambda 1, petrol.</summary>
     private const double Stoichiometric = 14.7;
 
-    /// <summary>Retard that stays near its worst for so long does not help, s; knock is gone sooner.</summary>
+    /// <summary>
+    /// Retard that stays near its worst for so long does not help, s; knock is gone sooner. Where it comes with load only, it may be
+    /// held as long as a pull lasts.
+    /// </summary>
     private const double StaysLong = 4,
+        StaysBeyondPull = 10,
         GoneSoon = 2.5;
 
     /// <summary>Noise at one engine speed: most of it within this share of the speeds driven, at every load.</summary>
@@ -104,7 +108,8 @@ internal sealed class KnockFactors(KnockLog log)
         if (!log.Has("spark"))
             return Missing("spark", "The spark angle was not logged.");
         var longest = log.Episodes.Max(Plateau);
-        return longest > StaysLong ? new("spark", False, longest, "s", $"It stays for {longest:0.#} s although the spark is far back.")
+        var tooLong = Load().SpeaksFor == Real ? StaysBeyondPull : StaysLong;
+        return longest > tooLong ? new("spark", False, longest, "s", $"It stays for {longest:0.#} s although the spark is far back.")
             : longest < GoneSoon ? new("spark", Real, longest, "s", $"It is gone {longest:0.#} s after the spark was taken back.")
             : new("spark", Nothing, longest, "s", "Whether taking the spark back helps is not clear.");
     }
