@@ -30,8 +30,9 @@ internal static class StarterWhine
     /// <summary>What a step of movement costs against the logarithm of power over noise.</summary>
     private const double MovedCost = 0.12;
 
-    /// <summary>Overtones looked at.</summary>
-    private const int Overtones = 3;
+    /// <summary>The whine and its overtones: so many to find it first, and so many for its course.</summary>
+    private const int Overtones = 3,
+        SharpOvertones = 5;
 
     /// <summary>A frame belongs to the whine from this share of the usual prominence.</summary>
     private const double BelongsFrom = 0.4;
@@ -39,11 +40,24 @@ internal static class StarterWhine
     /// <summary>Logarithm of power over noise, added over overtones, below which nothing sings.</summary>
     private const double LeastProminence = 3.5;
 
+    /// <summary>The noise is taken from every so many frames, and over so many bins to each side.</summary>
+    private const int NoiseEvery = 4,
+        NoiseBins = 25;
+
+    /// <summary>How often the path is laid anew by what sings along with it.</summary>
+    private const int Relearned = 2;
+
     /// <summary>Half width of what is kept beside the path on sharpening it, s of a Gaussian.</summary>
     private const double Sharp = 0.005;
 
     /// <summary>Bridged where the whine drowns for a moment, s.</summary>
     private const double Bridged = 0.12;
+
+    /// <summary>The places a path may go through, Hz.</summary>
+    private static readonly double[] s_hertz =
+    [
+        .. Enumerable.Range(0, (int)((HighestHz - LowestHz) / Fine) + 1).Select(i => LowestHz + i * Fine),
+    ];
 
     /// <summary>The whine's course in Hz at an even step over its longest stretch; null where nothing sings for half a second.</summary>
     public static Channel? Course(Channel sound, double step)
@@ -55,24 +69,28 @@ internal static class StarterWhine
         var spectra = Spectra(plain);
         if (spectra.Length < 0.5 / Hop)
             return null;
-        var prominence = Prominence(spectra, Noise(spectra), 1 / plain.Time.Step);
+        var logs = Logs(spectra);
+        var perHz = 2 * spectra[0].Length * plain.Time.Step;
+        var prominence = Prominence(logs, perHz);
         var path = Path(prominence);
-        var shown = Resampling.Smooth([.. path.Select((f, i) => (float)prominence[i][f])], (int)(0.06 / Hop));
-        var usual = Statistics.Quantile(shown, 0.8);
-        if (usual < LeastProminence)
+        if (Statistics.Quantile(Shown(prominence, path), 0.8) < LeastProminence)
             return null;
+        for (var pass = 0; pass < Relearned; pass++)
+            path = Path(prominence = ByLines(logs, perHz, prominence, path));
+        var shown = Shown(prominence, path);
+        var usual = Statistics.Quantile(shown, 0.8);
         var (first, _, length) = Runs.Longest(shown, s => s >= BelongsFrom * usual, (int)Math.Round(Bridged / Hop) - 1);
         if (length * Hop < 0.5)
             return null;
         var at = Enumerable.Range(first, length).Select(i => plain.Time.Start + i * Hop + Window / 2).ToArray();
-        var rough = Resampling.Smooth([.. Enumerable.Range(first, length).Select(i => (float)Frequency(path[i]))], 3);
+        var rough = Resampling.Smooth([.. Enumerable.Range(first, length).Select(i => (float)s_hertz[path[i]])], 3);
         var course = Resampling.ToStep(new Channel("Whine", "Hz", TimeAxis.FromStamps(at), rough), step);
+        var lines = new WhineLines(logs, perHz, s_hertz, path);
+        var worth = Enumerable.Range(1, SharpOvertones).Select(lines.Worth).ToArray();
         for (var pass = 0; pass < 3; pass++)
-            course = Sharpened(plain, course);
+            course = Sharpened(plain, course, worth);
         return course;
     }
-
-    private static double Frequency(int place) => LowestHz + place * Fine;
 
     private static double[][] Spectra(Channel plain)
     {
@@ -96,39 +114,72 @@ internal static class StarterWhine
         return [.. window.Take(padded / 2).Select(c => c.Real * c.Real + c.Imaginary * c.Imaginary)];
     }
 
-    /// <summary>The usual power where nothing sings, from the median of every frame's range of the whine and its overtones.</summary>
-    private static double Noise(double[][] spectra)
+    /// <summary>For each frame and bin the logarithm of power over noise.</summary>
+    private static double[][] Logs(double[][] spectra)
     {
-        var from = spectra[0].Length / 20;
-        var levels = spectra.Select(s => Statistics.Quantile(Statistics.Sorted(s[from..]), 0.4)).ToArray();
-        return Math.Max(1e-30, Statistics.Median(levels));
+        var noise = Noise(spectra);
+        var logs = new double[spectra.Length][];
+        Parallel.For(
+            0,
+            logs.Length,
+            i =>
+            {
+                logs[i] = new double[noise.Length];
+                for (var bin = 0; bin < noise.Length; bin++)
+                    logs[i][bin] = Math.Log(1 + spectra[i][bin] / noise[bin]);
+            }
+        );
+        return logs;
     }
 
-    private static double[][] Prominence(double[][] spectra, double noise, double rate)
+    /// <summary>The usual power beside what sings, at each frequency: the lower part over time, and over the frequencies about.</summary>
+    private static double[] Noise(double[][] spectra)
     {
-        var places = (int)((HighestHz - LowestHz) / Fine) + 1;
-        var perHz = 2 * spectra[0].Length / rate;
-        return
-        [
-            .. spectra.Select(s =>
-                Enumerable
-                    .Range(0, places)
-                    .Select(p =>
-                        Enumerable
-                            .Range(1, Overtones)
-                            .Select(k => (int)Math.Round(k * Frequency(p) * perHz))
-                            .Where(bin => bin < s.Length)
-                            .Sum(bin => Math.Log(1 + s[bin] / noise))
-                    )
-                    .ToArray()
-            ),
-        ];
+        var some = spectra.Where((_, i) => i % NoiseEvery == 0).ToArray();
+        double[] usual = [.. Enumerable.Range(0, spectra[0].Length).Select(bin => Low(Array.ConvertAll(some, s => s[bin])))];
+        double About(int bin) => Low(usual[Math.Max(0, bin - NoiseBins)..Math.Min(usual.Length, bin + NoiseBins + 1)]);
+        return [.. usual.Select((_, bin) => Math.Max(1e-30, About(bin)))];
+
+        static double Low(double[] values) => Statistics.Quantile(Statistics.Sorted(values), 0.4);
     }
+
+    /// <summary>How far each place of the path and its overtones stand out of the noise, in each frame.</summary>
+    private static double[][] Prominence(double[][] logs, double perHz)
+    {
+        var bins = Array.ConvertAll(
+            s_hertz,
+            f => Enumerable.Range(1, Overtones).Select(k => (int)Math.Round(k * f * perHz)).Where(bin => bin < logs[0].Length).ToArray()
+        );
+        return Array.ConvertAll(logs, frame => Array.ConvertAll(bins, of => Sum(frame, of)));
+
+        static double Sum(double[] frame, int[] bins)
+        {
+            var sum = 0.0;
+            foreach (var bin in bins)
+                sum += frame[bin];
+            return sum;
+        }
+    }
+
+    /// <summary>The same by everything that sings along with the path so far, brought to the size it had there.</summary>
+    private static double[][] ByLines(double[][] logs, double perHz, double[][] prominence, int[] path)
+    {
+        var lines = new WhineLines(logs, perHz, s_hertz, path);
+        var found = new double[logs.Length][];
+        Parallel.For(0, logs.Length, i => found[i] = lines.In(logs[i]));
+        double Mean(double[][] of) => path.Select((p, i) => of[i][p]).Average();
+        var scale = Mean(prominence) / Math.Max(1e-30, Mean(found));
+        return Array.ConvertAll(found, frame => Array.ConvertAll(frame, v => scale * v));
+    }
+
+    private static float[] Shown(double[][] prominence, int[] path) =>
+        Resampling.Smooth([.. path.Select((p, i) => (float)prominence[i][p])], (int)(0.06 / Hop));
 
     /// <summary>The path of the largest sum that moves no faster than a starter can.</summary>
     private static int[] Path(double[][] prominence)
     {
         var places = prominence[0].Length;
+        var reach = Array.ConvertAll(s_hertz, f => 1 + (int)(Agility * f * Hop / Fine));
         var came = new int[prominence.Length][];
         var sums = (double[])prominence[0].Clone();
         for (var i = 1; i < prominence.Length; i++)
@@ -137,12 +188,15 @@ internal static class StarterWhine
             var next = new double[places];
             for (var p = 0; p < places; p++)
             {
-                var best = p;
-                var most = double.NegativeInfinity;
-                var moved = 1 + (int)(Agility * Frequency(p) * Hop / Fine);
-                for (var q = Math.Max(0, p - moved); q <= Math.Min(places - 1, p + moved); q++)
-                    if (sums[q] - MovedCost * Math.Abs(p - q) is var sum && sum > most)
+                var (best, most) = (p, double.NegativeInfinity);
+                var last = Math.Min(places - 1, p + reach[p]);
+                for (var q = Math.Max(0, p - reach[p]); q <= last; q++)
+                {
+                    var sum = sums[q] - MovedCost * Math.Abs(p - q);
+                    if (sum > most)
                         (best, most) = (q, sum);
+                }
+
                 (came[i][p], next[p]) = (best, most + prominence[i][p]);
             }
 
@@ -158,9 +212,10 @@ internal static class StarterWhine
 
     /// <summary>
     /// The course put right by what it leaves: the sound turned back by the path's phase, once and for each overtone, moves as
-    /// fast as the path is off. The overtones are weighed by their power and by how many times they move.
+    /// fast as the path is off. The overtones are weighed by their power, what that is <paramref name="worth"/> and how many times they
+    /// move.
     /// </summary>
-    private static Channel Sharpened(Channel plain, Channel course)
+    private static Channel Sharpened(Channel plain, Channel course, double[] worth)
     {
         var rate = 1 / plain.Time.Step;
         var (from, to) = (plain.Time.IndexAtOrAfter(course.Time.Start), plain.Time.IndexAtOrAfter(course.Time.End));
@@ -168,15 +223,14 @@ internal static class StarterWhine
         for (var i = 1; i < phase.Length; i++)
             phase[i] = phase[i - 1] + Math.Tau * Resampling.Linear(course, plain.Time[from + i]) / rate;
         var (moved, weight) = (new double[phase.Length], new double[phase.Length]);
-        for (var k = 1; k <= Overtones; k++)
+        var left = new Complex[worth.Length][];
+        Parallel.For(0, left.Length, k => left[k] = Turned(plain.Samples.AsSpan(from, phase.Length), phase, k + 1, (int)(Sharp * rate)));
+        for (var k = 0; k < left.Length; k++)
+        for (var i = 1; i + 1 < phase.Length; i++)
         {
-            var left = Turned(plain.Samples.AsSpan(from, phase.Length), phase, k, (int)(Sharp * rate));
-            for (var i = 1; i + 1 < left.Length; i++)
-            {
-                var turn = left[i + 1] * Complex.Conjugate(left[i - 1]);
-                moved[i] += k * turn.Imaginary;
-                weight[i] += k * k * turn.Magnitude;
-            }
+            var turn = worth[k] * left[k][i + 1] * Complex.Conjugate(left[k][i - 1]);
+            moved[i] += (k + 1) * turn.Imaginary;
+            weight[i] += (k + 1) * (k + 1) * turn.Magnitude;
         }
 
         var off = new float[phase.Length];
