@@ -89,11 +89,13 @@ internal sealed class CylinderChoice(Engine engine, SliderCrank crank, int place
 
         if (ways.Count == 2)
             return Better(Try(ways[0], ShutValve.Exhaust), ways[1], ShutValve.Exhaust);
+        if (DrawsNothing(ways[0].Mean))
+            return Try(ways[0], ShutValve.Intake);
         var sound = Try(ways[0], ShutValve.None);
         if (
             HardlyRises(ways[0].Mean)
             && Try(ways[0], ShutValve.Intake) is var shut
-            && (DrawsNothing(ways[0].Mean) || shut.Own.Misfit < Math.Max(ShutUnlike, 2 * sound.Own.Misfit))
+            && shut.Own.Misfit < Math.Max(ShutUnlike, 2 * sound.Own.Misfit)
         )
             return shut;
         if (sound.Own.Misfit < Unlike)

@@ -30,6 +30,9 @@ internal sealed record PressureCycles(
     /// <summary>Odd and even towers whose courses differ by more than this share of the swing are two of one cycle.</summary>
     private const double TwoFrom = 0.03;
 
+    /// <summary>So many standard errors of their difference are taken off before that.</summary>
+    private const double ScatterErrors = 4;
+
     /// <summary>A peak that stands exactly still for so many degrees is cut off by the instrument.</summary>
     private const double ClippedDegrees = 5;
 
@@ -150,12 +153,21 @@ internal sealed record PressureCycles(
             || HasCrank && Clock.Wheel.HasMark && Towers.Count > 1 && Clock.At(Towers[1].Seconds) - Clock.At(Towers[0].Seconds) > 540
         )
             return false;
-        double[] Of(int odd) =>
-            [.. Enumerable.Range(0, CycleFold.Bins).Select(i => Cycles.Where((_, n) => n % 2 == odd).Average(c => (double)c[i]))];
-        var (even, uneven) = (Of(0), Of(1));
-        // Away from the towers, where a swing in height makes no difference yet.
-        var apart = Enumerable.Range(30, CycleFold.Bins - 60).Max(i => Math.Abs(even[i] - uneven[i]));
+        // Away from the towers, where a swing in height makes no difference yet, and by more than single cycles differ.
+        var apart = Enumerable.Range(30, CycleFold.Bins - 60).Max(Apart);
         return apart > TwoFrom * (Mean.Max() - Mean.Min());
+
+        double Apart(int bin)
+        {
+            var (even, odd) = (Of(0), Of(1));
+            return Math.Abs(even.Mean - odd.Mean) - ScatterErrors * double.Hypot(even.Error, odd.Error);
+
+            (double Mean, double Error) Of(int parity)
+            {
+                double[] values = [.. Cycles.Where((_, n) => n % 2 == parity).Select(c => (double)c[bin])];
+                return (values.Average(), Statistics.StandardDeviation(values) / Math.Sqrt(values.Length));
+            }
+        }
     }
 
     private Note? Firing()
