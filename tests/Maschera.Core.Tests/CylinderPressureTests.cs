@@ -41,6 +41,9 @@ public class CylinderPressureTests
         Assert.Equal(verdict, result.Verdict);
         Assert.InRange(result.IntakeShiftDegrees!.Value - intake, -4, 4);
         Assert.InRange(result.ExhaustShiftDegrees!.Value - exhaust, -3, 3);
+        // The doubt said beside a figure holds it.
+        Assert.InRange((result.IntakeShiftDegrees!.Value - intake) / result.IntakeShiftErrorDegrees!.Value, -2.5, 2.5);
+        Assert.InRange((result.ExhaustShiftDegrees!.Value - exhaust) / result.ExhaustShiftErrorDegrees!.Value, -2.5, 2.5);
         Levels(result, truth!);
     }
 

@@ -8,7 +8,26 @@ namespace Maschera.Core.Readings.CylinderPressure;
 internal sealed record FittedCylinder(PressureCycles Cycles, GasFit Own, PressureCycles? Reference, GasFit? ReferenceFit);
 
 /// <summary>How late exhaust and intake come, their errors, and against what they count; null where it can't be told.</summary>
-internal sealed record ValveShifts(double? Exhaust, double ExhaustError, double? Intake, double IntakeError, string? Against);
+internal sealed record ValveShifts(double? Exhaust, double ExhaustError, double? Intake, double IntakeError, string? Against)
+{
+    /// <summary>
+    /// How an engine's valves flow near their seats is not known, and stretches a shift by such a share of itself, and without a crank
+    /// sensor the swing of the speed does so too: measured on an engine of another kind, of one cam and of both.
+    /// </summary>
+    private const double ExhaustStretch = 0.03,
+        IntakeStretch = 0.1,
+        ExhaustSwingStretch = 0.08,
+        IntakeSwingStretch = 0.17;
+
+    /// <summary>Standard error of the exhaust's shift as a figure; that there is a shift at all is surer. Null without a shift.</summary>
+    public double? ExhaustFigureError(bool hasCrank) => WithShare(Exhaust, ExhaustError, hasCrank ? ExhaustStretch : ExhaustSwingStretch);
+
+    /// <summary>The same of the intake's.</summary>
+    public double? IntakeFigureError(bool hasCrank) => WithShare(Intake, IntakeError, hasCrank ? IntakeStretch : IntakeSwingStretch);
+
+    private static double? WithShare(double? shift, double error, double share) =>
+        shift is { } degrees ? double.Hypot(error, share * degrees) : null;
+}
 
 /// <summary>Which computed cylinder a capture is likest to: a sound train of valves or a shut valve, and how late they come.</summary>
 /// <param name="engine">The engine.</param>

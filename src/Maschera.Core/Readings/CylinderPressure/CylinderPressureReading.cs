@@ -325,9 +325,9 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
             ExhaustAbsoluteBar = own.Shut == ShutValve.Exhaust ? null : own.State.Exhaust,
             Events = PressureCourses.Events(events, mean, courses, own.Shut),
             ExhaustShiftDegrees = shifts.Exhaust,
-            ExhaustShiftErrorDegrees = shifts.Exhaust is null ? null : shifts.ExhaustError,
+            ExhaustShiftErrorDegrees = shifts.ExhaustFigureError(cycles.HasCrank),
             IntakeShiftDegrees = shifts.Intake,
-            IntakeShiftErrorDegrees = shifts.Intake is null ? null : shifts.IntakeError,
+            IntakeShiftErrorDegrees = shifts.IntakeFigureError(cycles.HasCrank),
             ShiftsAgainst = shifts.Exhaust is null && shifts.Intake is null ? null : shifts.Against,
             Leakage = fitted.ReferenceFit is null
                 ? new Leakage(100 * own.LostInAll)
