@@ -154,6 +154,48 @@ public class CylinderPressureTests
         }
     }
 
+    /// <summary>
+    /// Its tower comes back to where it was and the exhaust stroke is as high: half of the trace is one, half the other, and noise is
+    /// a larger part of it than of a tower.
+    /// </summary>
+    [Theory]
+    [InlineData(3, 870)]
+    [InlineData(3, 1250)]
+    [InlineData(4, 1140)]
+    [InlineData(6, 760)]
+    [InlineData(8, 740)]
+    public void A_cylinder_that_draws_nothing_is_named_under_noise(int cylinders, double rpm)
+    {
+        var good = s_good with { Engine = cylinders == 3 ? EngineCatalogue.Ghiro : Of(cylinders) };
+        var plan = s_plan with
+        {
+            Engine = good.Engine,
+            SpeedRpm = rpm,
+            Faults = [new BreathingFault(1) { IntakeOpens = 0 }],
+            Seconds = 1.6,
+        };
+        var capture = BreathingRun.Record(plan).Capture;
+        var random = new Random(cylinders);
+        var noisy = capture with
+        {
+            Channels =
+            [
+                .. capture.Channels.Select(c =>
+                    c with
+                    {
+                        Samples = Array.ConvertAll(c.Samples, v => v + (float)(0.06 * LogMaker.Gaussian(random))),
+                    }
+                ),
+            ],
+        };
+        foreach (var reference in new[] { null, BreathingRun.Record(good).Capture })
+        {
+            var result = Read(noisy, good.Engine, reference);
+            Assert.True(result.Verdict == "intake-valve-stays-shut", result.Sentence);
+            Assert.InRange(result.SpeedRpm!.Value / rpm, 0.94, 1.06);
+        }
+    }
+
     [Fact]
     public void A_blocked_exhaust_is_told_from_late_cams()
     {

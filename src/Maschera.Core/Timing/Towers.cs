@@ -15,8 +15,13 @@ internal static class Towers
     /// <summary>Stretches this many times wider than the narrowest ones are no towers.</summary>
     private const double WideFrom = 2.9;
 
-    /// <summary>A tower stands above half its height for at least so many samples; bare noise does not.</summary>
+    /// <summary>
+    /// A tower stands above half its height for so many times the samples that are averaged; bare noise does not. Averaged are the first
+    /// of these half widths at which that is so.
+    /// </summary>
     private const int LeastSamples = 3;
+
+    private static readonly int[] s_averaged = [0, 3, 12];
 
     /// <summary>The share of a tower's height from which its peak is fitted.</summary>
     private const double Top = 0.85;
@@ -24,22 +29,25 @@ internal static class Towers
     /// <summary>Whole towers in time order.</summary>
     public static List<Tower> Find(Channel pressure)
     {
-        var samples = pressure.Samples;
-        var low = Statistics.Quantile(samples, 0.02);
-        var high = Highest(samples);
-        var level = (low + high) / 2;
-        var runs = Runs(pressure, level, 0.1 * (high - low));
-        if (runs.Count == 0)
-            return [];
-        var widths = Statistics.Sorted(runs.Select(r => r.To - r.From + 1.0));
-        var narrow = Statistics.Quantile(widths, 0.25);
-        if (narrow < LeastSamples)
-            return [];
-        return
-        [
-            .. runs.Where(r => r.To - r.From + 1 < WideFrom * narrow && r.To - r.From + 1 > 0.4 * narrow)
-                .Select(r => Peak(pressure, r.From, r.To, low)),
-        ];
+        foreach (var half in s_averaged)
+        {
+            var samples = half == 0 ? pressure.Samples : Resampling.Smooth(pressure.Samples, 2 * half);
+            var low = Statistics.Quantile(samples, 0.02);
+            var high = Highest(samples);
+            var runs = Runs(samples, (low + high) / 2, 0.1 * (high - low));
+            if (runs.Count == 0)
+                return [];
+            var widths = Statistics.Sorted(runs.Select(r => r.To - r.From + 1.0));
+            var narrow = Statistics.Quantile(widths, 0.25);
+            if (narrow >= LeastSamples * (2 * half + 1))
+                return
+                [
+                    .. runs.Where(r => r.To - r.From + 1 < WideFrom * narrow && r.To - r.From + 1 > 0.4 * narrow)
+                        .Select(r => Peak(pressure, samples, r.From, r.To, low)),
+                ];
+        }
+
+        return [];
     }
 
     /// <summary>A height the towers reach: nearly the highest of the maxima of twenty pieces, so that one spike does not decide.</summary>
@@ -52,10 +60,9 @@ internal static class Towers
     }
 
     /// <summary>Stretches above a level, their ends taken with some play; cut ones at the capture's ends left out.</summary>
-    private static List<(int From, int To)> Runs(Channel channel, double level, double play)
+    private static List<(int From, int To)> Runs(float[] samples, double level, double play)
     {
         var runs = new List<(int, int)>();
-        var samples = channel.Samples;
         var start = -1;
         var below = false;
         for (var i = 0; i < samples.Length; i++)
@@ -81,10 +88,9 @@ internal static class Towers
     }
 
     /// <summary>The peak by a quartic through the tower's upper part.</summary>
-    private static Tower Peak(Channel channel, int from, int to, double low)
+    private static Tower Peak(Channel channel, float[] samples, int from, int to, double low)
     {
         var width = channel.Time[to] - channel.Time[from];
-        var samples = channel.Samples;
         var top = from;
         for (var i = from; i <= to; i++)
             if (samples[i] > samples[top])

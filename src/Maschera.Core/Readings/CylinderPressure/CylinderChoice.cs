@@ -136,7 +136,7 @@ internal sealed class CylinderChoice(Engine engine, SliderCrank crank, int place
     /// True where the intake stroke pulls the cylinder all but empty and the tower comes back to where it was: it seals, so no leak, and
     /// nothing came in. However its valves flow, no open intake leaves that.
     /// </summary>
-    private static bool DrawsNothing(float[] mean)
+    public static bool DrawsNothing(float[] mean)
     {
         const double deep = 0.6,
             tower = 0.4;

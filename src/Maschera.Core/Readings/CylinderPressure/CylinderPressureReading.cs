@@ -40,8 +40,11 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
     /// <summary>Intake against exhaust pressure of an engine that draws through a closed throttle.</summary>
     private const double Vacuum = 0.85;
 
-    /// <summary>A computed cylinder that leaves more than this is none.</summary>
-    private const double NoCylinder = 3;
+    /// <summary>
+    /// A computed cylinder that leaves more than this is none; one whose course alone shows that nothing came in may leave more.
+    /// </summary>
+    private const double NoCylinder = 3,
+        NoCylinderShut = 6;
 
     public override string Method =>
         "Cycles are cut from tower to tower and laid on each other; a computed cylinder (piston, valves, heat, leak) is fitted to "
@@ -165,7 +168,7 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
         var crank = CylinderChoice.Crank(engine, Hose(request, engine, notes));
         var choice = new CylinderChoice(engine, crank, place, cancel);
         var fitted = choice.Best(ways, references.FirstOrDefault());
-        if (fitted.Own.Misfit > NoCylinder)
+        if (fitted.Own.Misfit > (CylinderChoice.DrawsNothing(fitted.Cycles.Mean) ? NoCylinderShut : NoCylinder))
             return Unusable(
                 channels,
                 new Note(
