@@ -6,7 +6,8 @@ namespace Maschera.Core.Signals;
 /// <summary>
 /// The whine of a starter in a recording of cranking: its gears and brushes sing at a fixed multiple of the crank's speed. The
 /// ridge is found in short spectra by what it and its overtones stand out of the noise, as the best path that moves no faster
-/// than a starter can (Viterbi), and then sharpened by the phase that is left when the path is turned back out of the sound.
+/// than a starter can (Viterbi), then again by all lines that sing along with it (<see cref="WhineLines"/>), and then sharpened by
+/// the phase that is left when the path is turned back out of the sound.
 /// </summary>
 internal static class StarterWhine
 {
