@@ -109,14 +109,7 @@ public class CylinderPressureTests
                 .. capture.Channels.Select(c =>
                 {
                     var reach = share * (c.Samples.Max() - c.Samples.Min());
-                    // Twelve even ones add up to a normal one.
-                    return c with
-                    {
-                        Samples = Array.ConvertAll(
-                            c.Samples,
-                            v => v + (float)(reach * (Enumerable.Range(0, 12).Sum(_ => random.NextDouble()) - 6))
-                        ),
-                    };
+                    return c with { Samples = Array.ConvertAll(c.Samples, v => v + (float)(reach * LogMaker.Gaussian(random))) };
                 }),
             ],
         };
@@ -175,19 +168,7 @@ public class CylinderPressureTests
             Seconds = 1.6,
         };
         var capture = BreathingRun.Record(plan).Capture;
-        var random = new Random(cylinders);
-        var noisy = capture with
-        {
-            Channels =
-            [
-                .. capture.Channels.Select(c =>
-                    c with
-                    {
-                        Samples = Array.ConvertAll(c.Samples, v => v + (float)(0.06 * LogMaker.Gaussian(random))),
-                    }
-                ),
-            ],
-        };
+        var noisy = Noisy(capture, 0.06);
         foreach (var reference in new[] { null, BreathingRun.Record(good).Capture })
         {
             var result = Read(noisy, good.Engine, reference);
