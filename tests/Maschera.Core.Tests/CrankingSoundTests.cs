@@ -109,13 +109,7 @@ public class CrankingSoundTests(ITestOutputHelper output)
             Seed = 7,
         };
         var (capture, truth) = CrankingRun.Record(plan);
-        var (random, rumble) = (new Random(3), 0.0);
-        var sound = capture.Find("Sound")!;
-        var heard = sound with
-        {
-            Samples = Array.ConvertAll(sound.Samples, s => s + (float)(rumble += 0.08 * (3 * loud * Noise(random) - rumble))),
-        };
-        var result = Read(heard, engine);
+        var result = Read(UnderRumble(capture.Find("Sound")!, 3 * loud, 3), engine);
         Assert.Equal(Math.Round(truth.WorkPercent[2]), Assert.Single(result.Low).Percent, Points);
         Assert.InRange(result.CrankingSpeedRpm!.Value / truth.SpeedRpm, 0.95, 1.05);
     }
@@ -138,13 +132,7 @@ public class CrankingSoundTests(ITestOutputHelper output)
                 Seed = seed,
             };
             var (capture, truth) = CrankingRun.Record(plan);
-            var (random, rumble) = (new Random(seed), 0.0);
-            var sound = capture.Find("Sound")!;
-            var heard = sound with
-            {
-                Samples = Array.ConvertAll(sound.Samples, s => s + (float)(rumble += 0.08 * (10 * loud * Noise(random) - rumble))),
-            };
-            var result = Read(heard, engine);
+            var result = Read(UnderRumble(capture.Find("Sound")!, 10 * loud, seed), engine);
             output.WriteLine($"{seed} {result.CrankingSpeedRpm:0} of {truth.SpeedRpm:0} rpm: {result.Sentence}");
             var isRough = result.Notes.Any(n => n.Code == "rough-fit");
             Assert.False(isRough && loud < 0.2, result.Sentence);
@@ -183,6 +171,13 @@ public class CrankingSoundTests(ITestOutputHelper output)
     }
 
     private static double Noise(Random random) => 2 * random.NextDouble() - 1;
+
+    /// <summary>The same with the low rumble of a yard from end to end.</summary>
+    private static Channel UnderRumble(Channel sound, double loud, int seed)
+    {
+        var (random, rumble) = (new Random(seed), 0.0);
+        return sound with { Samples = Array.ConvertAll(sound.Samples, s => s + (float)(rumble += 0.08 * (loud * Noise(random) - rumble))) };
+    }
 
     [Fact]
     public void The_figure_by_ear_agrees_with_the_clamp()

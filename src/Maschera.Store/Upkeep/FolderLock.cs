@@ -1,6 +1,6 @@
 namespace Maschera.Store.Upkeep;
 
-/// <summary>One server and one backup at a time a data folder: the lock is the system's and goes with the process, however it ends.</summary>
+/// <summary>A data folder has one server and one backup at a time: the locks are the system's and go with the process.</summary>
 public sealed class FolderLock : IDisposable
 {
     /// <summary>Who was told to stop may need a moment.</summary>

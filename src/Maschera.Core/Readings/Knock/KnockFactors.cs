@@ -43,11 +43,16 @@ internal sealed class KnockFactors(KnockLog log)
     /// <summary>Noise at one engine speed: most of it within this share of the speeds driven, at every load.</summary>
     private const double NarrowSpeeds = 0.25;
 
-    public IReadOnlyList<KnockFactor> All => [Load(), Heat(), Mixture(), Spark(), Speed(), Consistency()];
+    private KnockFactor? _load;
+
+    public IReadOnlyList<KnockFactor> All => [Load, Heat(), Mixture(), Spark(), Speed(), Consistency()];
 
     private IEnumerable<int> ActiveSamples => Enumerable.Range(0, log.Active.Length).Where(i => log.Active[i]);
 
-    private KnockFactor Load()
+    /// <summary>Speed and spark ask for it as well.</summary>
+    private KnockFactor Load => _load ??= ByLoad();
+
+    private KnockFactor ByLoad()
     {
         if (log.LoadOrThrottle is not { } load)
             return Missing("load", "Neither load nor throttle was logged.");
@@ -108,7 +113,7 @@ internal sealed class KnockFactors(KnockLog log)
         if (!log.Has("spark"))
             return Missing("spark", "The spark angle was not logged.");
         var longest = log.Episodes.Max(Plateau);
-        var tooLong = Load().SpeaksFor == Real ? StaysBeyondPull : StaysLong;
+        var tooLong = Load.SpeaksFor == Real ? StaysBeyondPull : StaysLong;
         return longest > tooLong ? new("spark", False, longest, "s", $"It stays for {longest:0.#} s although the spark is far back.")
             : longest < GoneSoon ? new("spark", Real, longest, "s", $"It is gone {longest:0.#} s after the spark was taken back.")
             : new("spark", Nothing, longest, "s", "Whether taking the spark back helps is not clear.");
@@ -136,7 +141,7 @@ internal sealed class KnockFactors(KnockLog log)
         var middle = Statistics.Quantile(heard, 0.5);
         var inBand = Enumerable.Range(0, rpm.Length).Where(i => log.Runs[i] && rpm[i] > low && rpm[i] < high).ToList();
         var share = inBand.Count(i => log.Retard[i] > KnockLog.Counts) / Math.Max(1.0, inBand.Count);
-        return reach > 500 && high - low < NarrowSpeeds * reach && share > 0.6 && Load().SpeaksFor != Real
+        return reach > 500 && high - low < NarrowSpeeds * reach && share > 0.6 && Load.SpeaksFor != Real
             ? new("speed", False, middle, "rpm", $"It comes about {middle:0} rpm whatever the load: something rings there.")
             : new("speed", Nothing, middle, "rpm", $"It is heard from {low:0} to {high:0} rpm: no single speed.");
     }
