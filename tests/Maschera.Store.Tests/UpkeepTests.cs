@@ -133,10 +133,13 @@ public sealed class UpkeepTests : IDisposable
         foreach (var end in (string[])["", "-journal", "-wal"])
             File.WriteAllText(Path.Combine(_to, $"maschera-20261125-030000.db.part{end}"), "half");
         File.WriteAllText(Path.Combine(_to, "notes.part"), "not ours");
-        using (FolderLock.TakeForBackup(_data.Root))
+        var half = Path.Combine(_to, "maschera-20261125-030000.db.part");
+        using (FolderLock.TakeForBackup(_to))
         {
             var error = Assert.Throws<UpkeepException>(() => Backup.Make(_data.Root, _to, s_now, 30));
-            Assert.Contains("A backup is being made of", error.Message, StringComparison.Ordinal);
+            Assert.Contains($"A backup is being written to the folder {_to}", error.Message, StringComparison.Ordinal);
+            Assert.True(File.Exists(half), "Another's half is not touched.");
+            Assert.True(File.Exists(Backup.Make(_data.Root, _to + "2", s_now, 30).File));
         }
 
         var done = Backup.Make(_data.Root, _to, s_now, 30);

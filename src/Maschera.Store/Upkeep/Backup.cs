@@ -27,30 +27,38 @@ public static class Backup
     /// <exception cref="UpkeepException">The folder holds no database, the copy can't be written, or it is damaged.</exception>
     public static BackedUp Make(string dataFolder, string to, DateTime now, int keepDays)
     {
-        var source = Path.Combine(dataFolder, "maschera.db");
-        if (!File.Exists(source))
+        if (!File.Exists(Path.Combine(dataFolder, "maschera.db")))
             throw new UpkeepException($"There is no database in {dataFolder}. Name the data folder with --data.");
         var file = Path.Combine(to, Prefix + now.ToString(Stamp, CultureInfo.InvariantCulture) + ".db");
-        using var alone = FolderLock.TakeForBackup(dataFolder);
         try
         {
             Directory.CreateDirectory(to);
-            DiscardParts(to);
-            Copy(source, file + Part, Path.Combine(dataFolder, DataFolder.CorrectionsName));
-            var found = DataCheck.Of(file + Part, Sample);
-            if (!found.IsSound)
-                throw new UpkeepException($"The backup is not kept, for what it holds is damaged. {found.Problems[0]}");
-            File.Move(file + Part, file, overwrite: true);
-            return new(file, found, RemoveOlder(to, file, now.AddDays(-keepDays)));
+            using var alone = FolderLock.TakeForBackup(to);
+            return new(file, Write(dataFolder, file), RemoveOlder(to, file, now.AddDays(-keepDays)));
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException or SqliteException)
         {
             throw new UpkeepException($"The backup could not be written to {to}: {error.Message}");
         }
+    }
+
+    /// <summary>Writes the copy under a name of its own until it was read back; nothing of it is left if it is damaged.</summary>
+    private static CheckedData Write(string dataFolder, string file)
+    {
+        var to = Path.GetDirectoryName(file)!;
+        DiscardParts(to);
+        try
+        {
+            Copy(Path.Combine(dataFolder, "maschera.db"), file + Part, Path.Combine(dataFolder, DataFolder.CorrectionsName));
+            var found = DataCheck.Of(file + Part, Sample);
+            if (!found.IsSound)
+                throw new UpkeepException($"The backup is not kept, for what it holds is damaged. {found.Problems[0]}");
+            File.Move(file + Part, file, overwrite: true);
+            return found;
+        }
         finally
         {
-            if (Directory.Exists(to))
-                DiscardParts(to);
+            DiscardParts(to);
         }
     }
 
