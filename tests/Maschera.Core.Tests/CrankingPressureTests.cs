@@ -65,6 +65,24 @@ public class CrankingPressureTests
     }
 
     [Theory]
+    [InlineData("four", 4, true)]
+    [InlineData("four", 4, false)]
+    [InlineData("four", 8, true)]
+    [InlineData("three", 4, true)]
+    [InlineData("three", 4, false)]
+    [InlineData("six", 4, true)]
+    [InlineData("six", 6, false)]
+    public void A_large_leak_makes_the_cams_degrees_unsure_and_that_is_said(string engine, double squareMillimetres, bool crank)
+    {
+        var result = Read(engine, 0, 0, squareMillimetres, crank);
+        Assert.True(result.Verdict == "leaks", result.Sentence);
+        if (result.IntakeShiftDegrees is { } intake)
+            Assert.InRange(intake / result.IntakeShiftErrorDegrees!.Value, -2.5, 2.5);
+        if (result.ExhaustShiftDegrees is { } exhaust)
+            Assert.InRange(exhaust / result.ExhaustShiftErrorDegrees!.Value, -2.5, 2.5);
+    }
+
+    [Theory]
     [InlineData("four", 15, 15, "valve-timing")]
     [InlineData("four", -16, -16, "valve-timing")]
     [InlineData("four", 0, 0, "normal")]

@@ -19,14 +19,26 @@ internal sealed record ValveShifts(double? Exhaust, double ExhaustError, double?
         ExhaustSwingStretch = 0.08,
         IntakeSwingStretch = 0.17;
 
+    /// <summary>
+    /// What leaks away tilts the flanks that the shifts are seen by: degrees over the square of the share of the charge that is lost
+    /// beyond a sound cylinder's, measured on the same engine.
+    /// </summary>
+    private const double PerLostSquared = 18;
+
+    /// <summary>True where the degrees come from a crank sensor.</summary>
+    public bool HasCrank { get; init; }
+
+    /// <summary>Share of the charge lost beyond what a sound cylinder loses.</summary>
+    public double Lost { get; init; }
+
     /// <summary>Standard error of the exhaust's shift as a figure; that there is a shift at all is surer. Null without a shift.</summary>
-    public double? ExhaustFigureError(bool hasCrank) => WithShare(Exhaust, ExhaustError, hasCrank ? ExhaustStretch : ExhaustSwingStretch);
+    public double? ExhaustFigureError => FigureError(Exhaust, ExhaustError, HasCrank ? ExhaustStretch : ExhaustSwingStretch);
 
     /// <summary>The same of the intake's.</summary>
-    public double? IntakeFigureError(bool hasCrank) => WithShare(Intake, IntakeError, hasCrank ? IntakeStretch : IntakeSwingStretch);
+    public double? IntakeFigureError => FigureError(Intake, IntakeError, HasCrank ? IntakeStretch : IntakeSwingStretch);
 
-    private static double? WithShare(double? shift, double error, double share) =>
-        shift is { } degrees ? double.Hypot(error, share * degrees) : null;
+    private double? FigureError(double? shift, double error, double share) =>
+        shift is { } degrees ? double.Hypot(double.Hypot(error, share * degrees), PerLostSquared * Lost * Lost) : null;
 }
 
 /// <summary>Which computed cylinder a capture is likest to: a sound train of valves or a shut valve, and how late they come.</summary>
@@ -161,6 +173,7 @@ internal sealed class CylinderChoice(Engine engine, SliderCrank crank, int place
             );
             return Seen(
                 own,
+                fitted.Cycles.HasCrank,
                 new(
                     own.State.ExhaustShift,
                     Doubt(own.ExhaustError, fitted) + (swings ? ExhaustSwing : OwnGuess),
@@ -182,6 +195,7 @@ internal sealed class CylinderChoice(Engine engine, SliderCrank crank, int place
         double Spread(Func<(double Exhaust, double Intake), double> of) => Statistics.StandardDeviation([.. all.Select(of)]);
         return Seen(
             own,
+            fitted.Cycles.HasCrank,
             new(
                 exhaust,
                 Math.Max(Doubt(own.ExhaustError, fitted), Spread(s => s.Exhaust)),
@@ -203,11 +217,13 @@ internal sealed class CylinderChoice(Engine engine, SliderCrank crank, int place
         (own.State.ExhaustShift - reference.State.ExhaustShift, own.State.IntakeShift - reference.State.IntakeShift);
 
     /// <summary>A valve that stays shut has no timing, and neither has one whose shift drowns in its error.</summary>
-    private static ValveShifts Seen(GasFit own, ValveShifts shifts)
+    private static ValveShifts Seen(GasFit own, bool hasCrank, ValveShifts shifts)
     {
         const double drowned = 12;
         return shifts with
         {
+            HasCrank = hasCrank,
+            Lost = own.LostShare - own.SoundShare,
             Exhaust = own.Shut == ShutValve.Exhaust || shifts.ExhaustError > drowned ? null : shifts.Exhaust,
             Intake = own.Shut == ShutValve.Intake || shifts.IntakeError > drowned ? null : shifts.Intake,
         };

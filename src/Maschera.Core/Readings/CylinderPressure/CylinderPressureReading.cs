@@ -168,7 +168,8 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
         var crank = CylinderChoice.Crank(engine, Hose(request, engine, notes));
         var choice = new CylinderChoice(engine, crank, place, cancel);
         var fitted = choice.Best(ways, references.FirstOrDefault());
-        if (fitted.Own.Misfit > (CylinderChoice.DrawsNothing(fitted.Cycles.Mean) ? NoCylinderShut : NoCylinder))
+        var shut = fitted.Own.Shut == ShutValve.Intake && CylinderChoice.DrawsNothing(fitted.Cycles.Mean);
+        if (fitted.Own.Misfit > (shut ? NoCylinderShut : NoCylinder))
             return Unusable(
                 channels,
                 new Note(
@@ -328,9 +329,9 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
             ExhaustAbsoluteBar = own.Shut == ShutValve.Exhaust ? null : own.State.Exhaust,
             Events = PressureCourses.Events(events, mean, courses, own.Shut),
             ExhaustShiftDegrees = shifts.Exhaust,
-            ExhaustShiftErrorDegrees = shifts.ExhaustFigureError(cycles.HasCrank),
+            ExhaustShiftErrorDegrees = shifts.ExhaustFigureError,
             IntakeShiftDegrees = shifts.Intake,
-            IntakeShiftErrorDegrees = shifts.IntakeFigureError(cycles.HasCrank),
+            IntakeShiftErrorDegrees = shifts.IntakeFigureError,
             ShiftsAgainst = shifts.Exhaust is null && shifts.Intake is null ? null : shifts.Against,
             Leakage = fitted.ReferenceFit is null
                 ? new Leakage(100 * own.LostInAll)

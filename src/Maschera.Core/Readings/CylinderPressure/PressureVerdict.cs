@@ -88,11 +88,15 @@ internal sealed record PressureVerdict(GasFit Own, GasFit? Reference, double? Ex
                     + "crank sensor on another channel, or more cycles."
             );
 
-        string? Told(string valves, double? shift, double error) =>
+        string? Told(string valves, double? shift, double error, double? figureError) =>
             Math.Abs(shift ?? 0) > Math.Max(From, error) && !Counts(shift, error, false)
-                ? $"the {valves} valves seem to come {Math.Abs(shift!.Value):0.0}° {(shift > 0 ? "late" : "early")}, give or take {error:0.0}°"
+                ? $"the {valves} valves seem to come {Math.Abs(shift!.Value):0.0}° {(shift > 0 ? "late" : "early")}, give or take {figureError:0.0}°"
                 : null;
-        string?[] told = [Told("intake", Shifts.Intake, Shifts.IntakeError), Told("exhaust", Shifts.Exhaust, Shifts.ExhaustError)];
+        string?[] told =
+        [
+            Told("intake", Shifts.Intake, Shifts.IntakeError, Shifts.IntakeFigureError),
+            Told("exhaust", Shifts.Exhaust, Shifts.ExhaustError, Shifts.ExhaustFigureError),
+        ];
         var both = string.Join(", and ", told.OfType<string>());
         return both.Length == 0
             ? null
