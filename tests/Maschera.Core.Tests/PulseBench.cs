@@ -13,6 +13,14 @@ internal static class PulseBench
         cylinders switch
         {
             3 => EngineCatalogue.Ghiro,
+            5 => EngineCatalogue.Tasso with
+            {
+                Name = "five",
+                Cylinders = 5,
+                FiringOrder = [1, 2, 4, 5, 3],
+                FiringAngles = null,
+                CrankWheel = null,
+            },
             4 => EngineCatalogue.Orsa,
             8 => EngineCatalogue.Tasso with
             {
@@ -75,5 +83,33 @@ internal static class PulseBench
                     Options = said,
                 }
             );
+    }
+
+    /// <summary>A pick-up by crank degrees after firing TDC of cylinder 1, 1 ms away, and that cylinder's ignition, at 900 rpm.</summary>
+    public static Capture Made(Func<double, double> pickUp, string at = "Intake")
+    {
+        const double Rate = 10_000,
+            Speed = 900 * 6,
+            Transit = 0.001;
+        var random = new Random(11);
+        var seconds = Enumerable.Range(0, (int)(5 * Rate)).Select(i => i / Rate).ToList();
+        float Coil(double degrees) =>
+            degrees % 720 is var at && at < Speed / Rate ? 40
+            : at > 702 ? 0.8f
+            : 12.3f;
+        var time = TimeAxis.Uniform(0, 1 / Rate, seconds.Count);
+        return new Capture(
+            "made",
+            [
+                new(
+                    $"{at} pulse",
+                    "V",
+                    time,
+                    [.. seconds.Select(t => (float)(pickUp((t - Transit) * Speed) + 0.01 * random.NextDouble()))]
+                ),
+                new("Ignition", "V", time, [.. seconds.Select(t => Coil(t * Speed))]),
+            ],
+            []
+        );
     }
 }

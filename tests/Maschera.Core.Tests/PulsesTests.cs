@@ -203,34 +203,6 @@ public class PulsesTests
         Assert.DoesNotContain("alike", result.Sentence, StringComparison.Ordinal);
     }
 
-    /// <summary>A pick-up on the intake by crank degrees after firing TDC of cylinder 1, and that cylinder's ignition, at 900 rpm.</summary>
-    private static Capture Made(Func<double, double> pickUp)
-    {
-        const double Rate = 10_000,
-            Speed = 900 * 6,
-            Transit = 0.001;
-        var random = new Random(11);
-        var seconds = Enumerable.Range(0, (int)(5 * Rate)).Select(i => i / Rate).ToList();
-        float Coil(double degrees) =>
-            degrees % 720 is var at && at < Speed / Rate ? 40
-            : at > 702 ? 0.8f
-            : 12.3f;
-        var time = TimeAxis.Uniform(0, 1 / Rate, seconds.Count);
-        return new Capture(
-            "made",
-            [
-                new(
-                    "Intake pulse",
-                    "V",
-                    time,
-                    [.. seconds.Select(t => (float)(pickUp((t - Transit) * Speed) + 0.01 * random.NextDouble()))]
-                ),
-                new("Ignition", "V", time, [.. seconds.Select(t => Coil(t * Speed))]),
-            ],
-            []
-        );
-    }
-
     [Fact]
     public void A_cylinder_that_draws_nothing_is_said_to_push()
     {

@@ -25,10 +25,13 @@ internal static class IntakeCauses
     private const double OwnCourseLeaves = 0.12;
 
     /// <summary>
-    /// Of a leak and the blow-back of the cylinder that fires opposite the blow-back is taken where it leaves so much less; of gas and
-    /// missing suction the gas, unless it leaves so many times more.
+    /// Of a leak and the blow-back of the cylinder that fires opposite the blow-back is taken where it leaves no more than the first share
+    /// of what the leak leaves, or up to the second if its course is so like the engine's own pulse. Of gas and missing suction the gas is
+    /// taken, unless it leaves so many times more.
     /// </summary>
-    private const double BlowbackLeaves = 0.5,
+    private const double BlowbackAlone = 0.25,
+        BlowbackLeaves = 0.7,
+        BlowbackLike = 0.9,
         GasLeaves = 1.5;
 
     /// <summary>
@@ -52,11 +55,42 @@ internal static class IntakeCauses
         AgreedNext = 1.3,
         ClearLeaves = 0.05;
 
+    /// <summary>
+    /// Gas that blows back in a cylinder's own intake stroke comes on top of the others' pulse too, and leaves less than this along its
+    /// usual course.
+    /// </summary>
+    private const double BlowbackFits = 0.2;
+
+    /// <summary>
+    /// Where gas and missing suction explain about as much along their usual courses, the suction is taken if its course, left free,
+    /// leaves so much less.
+    /// </summary>
+    private const double FreeSettles = 0.2;
+
+    /// <summary>A difference lower than this, a share of a usual pulse, is nobody's where two explain it nearly alike.</summary>
+    private const double TooLowForTwo = 0.3;
+
     /// <summary>Two cylinders are taken where one alone leaves more than this.</summary>
     private const double OneOfTwoLeaves = 0.03;
 
-    /// <summary>One explanation is nearly as good as another where it leaves so many times as much.</summary>
+    /// <summary>
+    /// Two cylinders of so many at least are taken along a course left free where what differs is so high, they leave no more than the
+    /// third, and one alone leaves so many times as much: fewer cylinders leave a free course of two nothing to be proved by.
+    /// </summary>
+    private const int TwoOf = 5;
+
+    private const double TwoFrom = 0.35,
+        TwoLeave = 0.15,
+        TwoNext = 0.65;
+
+    /// <summary>A course explains best, with or without the slow harmonics, where none leaves so many times less.</summary>
+    private const double BestWithin = 1.5;
+
+    /// <summary>
+    /// One explanation is nearly as good as another where it leaves so many times as much; a leak and a blow-back are told apart worse.
+    /// </summary>
     private const double Nearly = 2.2,
+        NearlyGas = 3.5,
         NearlyFree = 1.35;
 
     private static readonly Lazy<double[][][]> s_suctions = new(() => GasSource.AnyCourse(SuctionFrom, SuctionTo));
@@ -81,64 +115,109 @@ internal static class IntakeCauses
     /// <param name="pair">Two cylinders that draw less; null where no two explain it.</param>
     public static PulseCauses Find(PulseResidual of, PulseCause suction, PulseCause? pair)
     {
-        var whole = new SourceFit(of);
-        var looks = Enumerable
-            .Range(0, MostHarmonics + 1)
-            .Select(h => SourceFit.Best(new SourceFit(of, h).Free, s_suctions.Value))
-            .ToArray();
-        var thrust = PulseCause.Likeliest(PulseFault.Thrust, whole, s_thrusts.Value);
-        var blowback = PulseCause.Likeliest(PulseFault.Blowback, whole, s_blowbacks.Value);
-        var gas = blowback.Unexplained < BlowbackLeaves * thrust.Unexplained ? blowback : thrust;
-        var isFree = GivesWay(gas, looks[0], out var free);
+        SourceFit[] fits = [.. Enumerable.Range(0, MostHarmonics + 1).Select(h => new SourceFit(of, h))];
+        var looks = Array.ConvertAll(fits, fit => SourceFit.Best(fit.Free, s_suctions.Value));
+        var thrust = PulseCause.Likeliest(PulseFault.Thrust, fits[0], s_thrusts.Value);
+        var blowbacks = SourceFit.Best(fits[0].Positive, s_blowbacks.Value);
+        var blowback = PulseCause.Best(PulseFault.Blowback, blowbacks);
+        if (of.IsOnTop(looks[0][suction.Places[0]].Course.Value))
+            suction = suction with { Unexplained = 1 };
+        var isBlowback = IsBlowback(of, blowback, thrust, looks[0]);
+        var (gas, opposite) = isBlowback ? (blowback, thrust) : (thrust, blowback);
+        bool[] may = [.. looks[0].Select((share, p) => blowbacks[p].Left < BlowbackFits || !of.IsOnTop(share.Course.Value) && of.Draws(p))];
+        var isFree = GivesWay(gas, looks[0], may, out var free);
         if (Math.Min(gas.Unexplained, suction.Unexplained) < OwnCourseLeaves)
-            return isFree
-                ? new(free, Rival(free, [gas], double.PositiveInfinity))
-                : OwnCourse(gas, gas == thrust ? blowback : thrust, suction);
-        return pair is not null && free.Unexplained > OneOfTwoLeaves ? new(pair) : Free(of, looks);
+            return isFree ? new(free, Rival(free, [gas], double.PositiveInfinity)) : OwnCourse(of, gas, opposite, suction, free);
+        if (pair is not null && free.Unexplained > OneOfTwoLeaves && IsClearPair(of, fits[0], pair))
+            return new(pair);
+        return Two(of, fits, looks) is { } two ? new(two) : Free(of, looks, may);
+    }
+
+    /// <summary>
+    /// Of a leak and the blow-back of the cylinder that fires opposite: what blows back comes through the same valve at the same place as
+    /// every cylinder's rest of gas, so its course, left free, is their pulse over again.
+    /// </summary>
+    private static bool IsBlowback(PulseResidual of, PulseCause blowback, PulseCause thrust, SourceShare[] look)
+    {
+        var share = blowback.Unexplained / Math.Max(1e-9, thrust.Unexplained);
+        return share < BlowbackAlone
+            || share < BlowbackLeaves && of.Missing(look[blowback.Places[0]].Course.Value).Likeness < -BlowbackLike;
     }
 
     /// <summary>Gas or missing suction, each along its own course.</summary>
-    private static PulseCauses OwnCourse(PulseCause gas, PulseCause opposite, PulseCause suction)
+    private static PulseCauses OwnCourse(PulseResidual of, PulseCause gas, PulseCause opposite, PulseCause suction, PulseCause free)
     {
-        var best = gas.Unexplained < GasLeaves * suction.Unexplained ? gas : suction;
-        return new(best, Rival(best, [gas, opposite, suction], Nearly * best.Unexplained));
+        var isSettled = free.Places[0] == suction.Places[0] && free.Unexplained < FreeSettles * gas.Unexplained;
+        var isSuction =
+            suction.Unexplained * GasLeaves <= gas.Unexplained || isSettled && suction.Unexplained < GasLeaves * gas.Unexplained;
+        var best = isSuction ? suction : gas;
+        var rival =
+            Rival(best, [gas, opposite, suction], Nearly * best.Unexplained)
+            ?? (isSuction ? null : Rival(gas, [opposite], NearlyGas * gas.Unexplained));
+        return new(best, rival, rival is not null && of.Height < TooLowForTwo);
     }
 
     private static PulseCause? Rival(PulseCause best, PulseCause[] others, double most) =>
         others.Where(o => o.Places[0] != best.Places[0] && o.Unexplained < most).MinBy(o => o.Unexplained);
 
     /// <summary>True where one cylinder's suction along whatever course outdoes gas of another's that fits no better than fairly.</summary>
-    private static bool GivesWay(PulseCause gas, SourceShare[] look, out PulseCause free)
+    private static bool GivesWay(PulseCause gas, SourceShare[] look, bool[] may, out PulseCause free)
     {
-        var order = Enumerable.Range(0, look.Length).OrderBy(p => look[p].Left).ToList();
-        free = PulseCause.Of(PulseFault.Suction, order[0], look);
+        var ranked = Ranked(p => look[p].Left, may);
+        free = PulseCause.Of(PulseFault.Suction, ranked.Place, look);
         return gas.Unexplained > GivesWayFrom
-            && free.Unexplained < GivesWayTo * gas.Unexplained
-            && look[order[1]].Left > GivesWayNext * free.Unexplained;
+            && may[ranked.Place]
+            && ranked.Left < GivesWayTo * gas.Unexplained
+            && ranked.Next > GivesWayNext * ranked.Left;
     }
 
-    /// <summary>Suction along whatever course.</summary>
-    private static PulseCauses Free(PulseResidual of, SourceShare[][] looks)
+    /// <summary>
+    /// Two cylinders that draw less along one course, whatever it is; null where one alone explains about as much, where they would have
+    /// to draw less than nothing, or where without the slow harmonics it would be two others.
+    /// </summary>
+    private static PulseCause? Two(PulseResidual of, SourceFit[] fits, SourceShare[][] looks)
     {
-        var (places, left) = Ranked(p => looks.Average(look => look[p].Left), looks[0].Length);
-        var (first, lone) = Ranked(p => looks[0][p].Left, looks[0].Length);
-        var height = (of.Course.Max() - of.Course.Min()) / of.UsualHeight;
-        if (height >= ClearFrom)
+        if (of.Angles.Length < TwoOf || of.Height < TwoFrom)
+            return null;
+        SourcePair[] two = [fits[0].FreePair(s_suctions.Value), fits[^1].FreePair(s_suctions.Value)];
+        double[] alone = [looks[0].Min(s => s.Left), looks[^1].Min(s => s.Left)];
+        var isClear = two.Zip(alone, (pair, one) => pair.Left < Math.Min(TwoLeave, TwoNext * one)).All(clear => clear);
+        return
+            isClear && of.Missing(two[0].Course.Value).Share is > 0 and <= 1 && two[0].Places.Order().SequenceEqual(two[1].Places.Order())
+            ? new(PulseFault.Suction, two[0].Places, two[0].Left)
+            : null;
+    }
+
+    /// <summary>True where two along their usual course are the two along whatever course, or too few cylinders are there to ask.</summary>
+    private static bool IsClearPair(PulseResidual of, SourceFit fit, PulseCause pair) =>
+        of.Angles.Length < TwoOf
+        || of.Height >= TwoFrom && fit.FreePair(s_suctions.Value).Places.Order().SequenceEqual(pair.Places.Order());
+
+    /// <summary>Suction along whatever course, of a cylinder that may do it.</summary>
+    private static PulseCauses Free(PulseResidual of, SourceShare[][] looks, bool[] may)
+    {
+        var all = Ranked(p => looks.Average(look => look[p].Left), may);
+        var first = Ranked(p => looks[0][p].Left, may);
+        PulseCause At(int place) => PulseCause.Of(PulseFault.Suction, place, looks[0]);
+        if (of.Height >= ClearFrom)
             return new(
-                PulseCause.Of(PulseFault.Suction, places[0], looks[0]),
-                left[1] < NearlyFree * left[0] ? PulseCause.Of(PulseFault.Suction, places[1], looks[0]) : null,
-                looks[0][places[0]].Left > ClearLeaves
+                At(all.Place),
+                all.Next < NearlyFree * all.Left ? At(all.NextPlace) : null,
+                !may[all.Place] || looks[0][all.Place].Left > ClearLeaves
             );
-        if (height >= NamedFrom && lone[0] < LoneLeaves && lone[1] > LoneNext * lone[0])
-            return new(PulseCause.Of(PulseFault.Suction, first[0], looks[0]));
-        var isAgreed =
-            left[0] < AgreedLeaves && left[1] > AgreedNext * left[0] && looks.All(look => look[places[0]].Left <= look.Min(s => s.Left));
-        return new(PulseCause.Of(PulseFault.Suction, places[0], looks[0]), IsNobody: height < NamedFrom || !isAgreed);
+        bool IsBestInAll(int place) =>
+            may[place] && of.Height >= NamedFrom && looks.All(look => look[place].Left <= BestWithin * look.Min(s => s.Left));
+        if (first.Left < LoneLeaves && first.Next > LoneNext * first.Left && IsBestInAll(first.Place))
+            return new(At(first.Place));
+        var isAgreed = all.Left < AgreedLeaves && all.Next > AgreedNext * all.Left && IsBestInAll(all.Place);
+        return new(At(all.Place), IsNobody: !isAgreed);
     }
 
-    private static (List<int> Places, List<double> Left) Ranked(Func<int, double> left, int count)
+    /// <summary>The cylinder that leaves least of those that may do it, and the best of all others.</summary>
+    private static (int Place, double Left, int NextPlace, double Next) Ranked(Func<int, double> left, bool[] may)
     {
-        var places = Enumerable.Range(0, count).OrderBy(left).ToList();
-        return (places, [.. places.Select(left)]);
+        var places = Enumerable.Range(0, may.Length).OrderByDescending(p => may[p]).ThenBy(left).ToList();
+        var next = places.Skip(1).MinBy(left);
+        return (places[0], left(places[0]), next, left(next));
     }
 }

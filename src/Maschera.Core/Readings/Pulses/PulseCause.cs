@@ -42,16 +42,33 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
     /// <summary>A leak is taken where it leaves no more than this of what a weaker blow-down leaves.</summary>
     private const double EscapeLeaves = 0.75;
 
-    /// <summary>Of a leak the gas of compression, and what is missing in the blow-down, are so strong at least.</summary>
-    private const double LeastPart = 0.1;
+    /// <summary>
+    /// Of a leak the gas of compression, and what is missing in the blow-down, are so strong at least; the gas alone is, from the second.
+    /// </summary>
+    private const double LeastPart = 0.1,
+        StrongPart = 0.5;
+
+    /// <summary>Another cylinder's leak that leaves less than so many times as much may be it too.</summary>
+    private const double EscapeNearly = 1.35;
 
     /// <summary>
     /// A cylinder's exhaust stroke alone explains all where its course, left free, leaves no more than the first, the next so many times
-    /// more, and no usual blow-down less than the third.
+    /// more, and no usual blow-down less than the third. Two cylinders do where they leave so much less than one, and less than the last.
     /// </summary>
-    private const double StrokeLeaves = 0.05,
+    private const double StrokeLeaves = 0.12,
         StrokeNext = 3,
-        BlowDownFits = 0.3;
+        BlowDownFits = 0.3,
+        PairOfStrokes = 0.75,
+        PairLeavesMost = 0.15;
+
+    /// <summary>
+    /// A weak blow-down that leaves more than this is nobody's where its cylinder's exhaust stroke, whatever its course, leaves more than
+    /// the second or so many times as much as another's, or that other's more than the last.
+    /// </summary>
+    private const double BlowDownNamed = 0.6,
+        OwnStroke = 0.75,
+        OwnNext = 2,
+        AnyStroke = 0.5;
 
     /// <summary>Any course in a cylinder's exhaust stroke, degrees.</summary>
     private static readonly Lazy<double[][][]> s_strokes = new(() => GasSource.AnyCourse(125, 365));
@@ -77,44 +94,63 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
         return !of.IsEven ? new(isPair ? two : one)
             : isIntake ? IntakeCauses.Find(of, one, isPair ? two : null)
             : isPair ? new(two)
-            : AtExhaust(of, one);
+            : AtExhaust(of, one, two);
     }
 
     /// <summary>
     /// The cylinder whose exhaust valve leaks, where that explains clearly more than a weaker blow-down of any: gas of its compression
-    /// comes early, and less is left to blow out. Or, with no leak, the one whose exhaust stroke alone explains all.
+    /// comes early, and less is left to blow out. Or, with no leak, the one or the two whose exhaust stroke alone explains all.
     /// </summary>
-    private static PulseCauses AtExhaust(PulseResidual of, PulseCause blowDown)
+    private static PulseCauses AtExhaust(PulseResidual of, PulseCause blowDown, PulseCause two)
     {
         var fit = new SourceFit(of);
         var leaks = SourceFit.Best(fit.Positive, s_escapes.Value);
-        var escape = Of(PulseFault.Escape, Enumerable.Range(0, leaks.Length).MinBy(p => leaks[p].Left), leaks);
+        var escape = Best(PulseFault.Escape, leaks);
         if (escape.Unexplained <= EscapeLeaves * blowDown.Unexplained)
-        {
-            var parts = leaks[escape.Places[0]].Parts;
-            return escape.Places[0] == blowDown.Places[0] ? new(escape)
-                : parts[0] >= LeastPart && parts[^1] >= LeastPart ? new(escape, blowDown)
-                : new(blowDown, escape);
-        }
-
+            return Escape(leaks, escape, blowDown);
         var strokes = SourceFit.Best(fit.Free, s_strokes.Value);
         var order = Enumerable.Range(0, strokes.Length).OrderBy(p => strokes[p].Left).ToList();
         var stroke = Of(PulseFault.BlowDown, order[0], strokes);
-        return
-            stroke.Unexplained < StrokeLeaves
-            && strokes[order[1]].Left > StrokeNext * stroke.Unexplained
-            && blowDown.Unexplained > BlowDownFits
-            && stroke.Places[0] != blowDown.Places[0]
-            ? new(stroke, blowDown)
-            : new(blowDown);
+        var pair = of.Angles.Length > 3 ? fit.FreePair(s_strokes.Value) : null;
+        if (
+            pair?.Left < Math.Min(PairLeavesMost, PairOfStrokes * stroke.Unexplained)
+            && pair.Places.Order().SequenceEqual(two.Places.Order())
+        )
+            return new(two with { Unexplained = pair.Left });
+        var isClear = stroke.Unexplained < StrokeLeaves && strokes[order[1]].Left > StrokeNext * stroke.Unexplained;
+        if (stroke.Places[0] == blowDown.Places[0])
+            return new(isClear && stroke.Unexplained < blowDown.Unexplained ? stroke : blowDown);
+        if (isClear && blowDown.Unexplained > BlowDownFits)
+            return new(stroke, blowDown);
+        var isOwn = strokes[blowDown.Places[0]].Left < Math.Min(OwnStroke, OwnNext * stroke.Unexplained) && stroke.Unexplained < AnyStroke;
+        return new(blowDown, IsNobody: blowDown.Unexplained > BlowDownNamed && !isOwn);
+    }
+
+    /// <summary>A leak of the cylinder whose blow-down is weak too, or one in which gas of compression shows.</summary>
+    private static PulseCauses Escape(SourceShare[] leaks, PulseCause escape, PulseCause blowDown)
+    {
+        bool Shows(int place) =>
+            leaks[place].Parts is [var compressed, .., var missing]
+            && compressed >= LeastPart
+            && (missing >= LeastPart || compressed >= StrongPart);
+        var shown = Enumerable
+            .Range(0, leaks.Length)
+            .Where(p => Shows(p) && leaks[p].Left <= EscapeLeaves * blowDown.Unexplained)
+            .Select(p => Of(PulseFault.Escape, p, leaks))
+            .OrderBy(cause => cause.Unexplained)
+            .ToList();
+        if (escape.Places[0] == blowDown.Places[0])
+            return new(escape, shown.Find(s => s.Places[0] != escape.Places[0] && s.Unexplained < EscapeNearly * escape.Unexplained));
+        return shown is [var leak, ..] ? new(leak, blowDown) : new(blowDown, escape);
     }
 
     /// <summary>The cylinder that one of several families of courses explains most by.</summary>
-    public static PulseCause Likeliest(PulseFault fault, SourceFit fit, IEnumerable<double[][]> families)
-    {
-        var each = SourceFit.Best(fit.Positive, families);
-        return Enumerable.Range(0, each.Length).Select(place => Of(fault, place, each)).MinBy(c => c.Unexplained)!;
-    }
+    public static PulseCause Likeliest(PulseFault fault, SourceFit fit, IEnumerable<double[][]> families) =>
+        Best(fault, SourceFit.Best(fit.Positive, families));
+
+    /// <summary>The cylinder that explains most.</summary>
+    public static PulseCause Best(PulseFault fault, SourceShare[] each) =>
+        Enumerable.Range(0, each.Length).Select(place => Of(fault, place, each)).MinBy(c => c.Unexplained)!;
 
     public static PulseCause Of(PulseFault fault, int place, SourceShare[] each) => new(fault, [place], each[place].Left);
 
@@ -127,9 +163,14 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
         {
             var shapes = of.Angles.Select((_, place) => PulseResidual.Odd(GasSource.Turned(course, of.TurnTo(place)), of.Angles)).ToArray();
             var fits = new Fits(shapes, of);
-            one = Better(one, fits.One(fault), penalty);
-            if (shapes.Length > 3)
-                two = Better(two, fits.Two(fault), penalty);
+            var found = fits.One(fault);
+            if (
+                found is not null
+                && !(fault == PulseFault.Suction && (!of.Draws(found.Places[0]) || fits.IsOnTop(course, found.Places[0])))
+            )
+                one = Better(one, found, penalty);
+            if (shapes.Length > 3 && fits.Two(fault) is { } pair && (fault != PulseFault.Suction || pair.Places.All(of.Draws)))
+                two = Better(two, pair, penalty);
         }
 
         return (one, two);
@@ -176,6 +217,13 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
                 if (_fits[i] > 0 && of.Left(1 - _fits[i] * _fits[i] / (_sizes[i] * of.Energy)) is var left && !(left >= best?.Unexplained))
                     best = new(fault, [i], left);
             return best;
+        }
+
+        /// <summary>True where the source, as strong as it is found in a cylinder, is gas on top of the others' pulse.</summary>
+        public bool IsOnTop(double[] source, int place)
+        {
+            var strength = _fits[place] / _sizes[place];
+            return of.IsOnTop(Array.ConvertAll(GasSource.Turned(source, of.TurnTo(place)), v => strength * v));
         }
 
         /// <summary>The two cylinders that explain most together, each with gas of the same sign; null where there are none.</summary>

@@ -8,6 +8,15 @@ internal sealed class PulseResidual
     /// <summary>Where so much of what differs is chance, nothing explains it.</summary>
     private const double MostNoise = 0.6;
 
+    /// <summary>
+    /// A course is gas on top of the others' pulse where it correlates so much with it and is such a share of one.
+    /// </summary>
+    private const double OnTop = 0.3,
+        LeastOnTop = 0.15;
+
+    /// <summary>A cylinder's pulse that is so deep, by the others', is turned round.</summary>
+    private const double Pushes = -1;
+
     /// <summary>The slow harmonics of the cycle, the first one first.</summary>
     private static readonly (double[] Cosine, double[] Sine)[] s_waves =
     [
@@ -16,17 +25,21 @@ internal sealed class PulseResidual
 
     private readonly double _noise;
 
-    private PulseResidual(double[] course, double usualHeight, double[] angles, double lag, double noise)
+    private PulseResidual(double[] course, double[] usual, double[] angles, double lag, double noise)
     {
-        (Course, UsualHeight, Angles, Lag, _noise) = (course, usualHeight, angles, lag, noise);
+        (Course, Usual, Angles, Lag, _noise) = (course, LessLevel(usual), angles, lag, noise);
         Energy = Product(course, course);
+        Height = (course.Max() - course.Min()) / (Usual.Max() - Usual.Min());
     }
 
     public double[] Course { get; }
     public double Energy { get; }
 
-    /// <summary>Height of the even pulses, in the pick-up's unit.</summary>
-    public double UsualHeight { get; }
+    /// <summary>The even pulses, their level taken out: what all cylinders have alike.</summary>
+    public double[] Usual { get; }
+
+    /// <summary>Height of what differs, in that of the even pulses.</summary>
+    public double Height { get; }
 
     /// <summary>Firing TDC of each place of the firing order, degrees.</summary>
     public double[] Angles { get; }
@@ -42,16 +55,10 @@ internal sealed class PulseResidual
     {
         double[] all = [.. mean.Select(v => (double)v)];
         var odd = Odd(all, angles);
-        var usual = all.Zip(odd, (v, o) => v - o).ToList();
+        var usual = all.Zip(odd, (v, o) => v - o).ToArray();
         var energy = Product(odd, odd);
         var scatter = Odd(chance, angles);
-        return new PulseResidual(
-            odd,
-            usual.Max() - usual.Min(),
-            angles,
-            lag,
-            energy > 0 ? Math.Min(1, Product(scatter, scatter) / energy) : 1
-        );
+        return new PulseResidual(odd, usual, angles, lag, energy > 0 ? Math.Min(1, Product(scatter, scatter) / energy) : 1);
     }
 
     /// <summary>The share of what is not chance that is left where so much of all is; chance is left whatever explains the rest.</summary>
@@ -64,6 +71,51 @@ internal sealed class PulseResidual
     public bool IsEven => FiresEvenly(Angles);
 
     /// <summary>
+    /// True where a course is plainly not what is missing of a cylinder's own pulse, but gas on top of it.
+    /// </summary>
+    /// <param name="course">What one cylinder does otherwise, a value a degree.</param>
+    public bool IsOnTop(double[] course)
+    {
+        var (share, likeness) = Missing(course);
+        return likeness < -OnTop && share < -LeastOnTop;
+    }
+
+    /// <summary>
+    /// What share of a cylinder's own pulse a course is that is missing, and how like it, -1 to 1: a pulse is one of those that the even
+    /// ones are the sum of, so a share of it, laid on all cylinders in turn, is that share of the sum, turned over.
+    /// </summary>
+    public (double Share, double Likeness) Missing(double[] course)
+    {
+        var odd = Odd(course, Angles);
+        var alike = LessLevel([.. course.Zip(odd, (v, o) => v - o)]);
+        var (along, usual, own) = (Product(alike, Usual), Product(Usual, Usual), Product(alike, alike));
+        return usual > 0 && own > 0 ? (-Angles.Length * along / usual, -along / Math.Sqrt(own * usual)) : (0, 0);
+    }
+
+    /// <summary>
+    /// False where a cylinder plainly pushes in its intake stroke where the others draw: missing suction alone makes its pulse low, but
+    /// does not turn it round.
+    /// </summary>
+    public bool Draws(int place)
+    {
+        var (own, usual, span) = (0.0, 0.0, CycleFold.Bins / Angles.Length);
+        var from = TurnTo(place) + (int)PulsePlace.All[0].Centre - span / 2;
+        for (var i = 0; i < span; i++)
+        {
+            var at = ((from + i) % CycleFold.Bins + CycleFold.Bins) % CycleFold.Bins;
+            (own, usual) = (own + (Usual[at] + Course[at]) * Usual[at], usual + Usual[at] * Usual[at]);
+        }
+
+        return own > Pushes * usual;
+    }
+
+    private static double[] LessLevel(double[] course)
+    {
+        var level = course.Average();
+        return Array.ConvertAll(course, v => v - level);
+    }
+
+    /// <summary>
     /// What differs between cylinders: less the mean over all of them, as each sees it from its own firing TDC. Engines of uneven
     /// firing have no such mean; there only the level is taken out.
     /// </summary>
@@ -71,10 +123,7 @@ internal sealed class PulseResidual
     {
         var (n, span) = (course.Length, course.Length / angles.Length);
         if (!FiresEvenly(angles))
-        {
-            var level = course.Average();
-            return Array.ConvertAll(course, v => v - level);
-        }
+            return LessLevel(course);
 
         var alike = new double[span];
         for (var i = 0; i < n; i++)

@@ -238,8 +238,7 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
                 new(
                     "unexplained",
                     $"The pulses differ by up to {100 * shares.Apart:0} % from cylinder to cylinder, in a way that no single one's valve or "
-                        + "suction explains, so none is named. A misfire shows here as little: look for it at the tailpipe, or with the "
-                        + "crank sensor."
+                        + $"{(place.Name == "exhaust" ? "blow-down" : "suction")} explains, so none is named. {Instead(place)}"
                 )
             );
         if (clock.SpeedRpm < Cranking)
@@ -286,8 +285,14 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
         new(
             "unexplained",
             $"The pulses at the {place.Name} differ by up to {100 * shares.Apart:0} % of a usual one, and neither one cylinder's valves nor "
-                + "two cylinders' suction explain it, so none is named. Read relative compression, and the pulses at the tailpipe."
+                + $"two cylinders' {(place.Name == "exhaust" ? "blow-down" : "suction")} explain it, so none is named. {Instead(place)}"
         );
+
+    /// <summary>What tells more than pulses that nothing explains.</summary>
+    private static string Instead(PulsePlace place) =>
+        place.Name == "exhaust"
+            ? "Count misfires with the crank sensor, and read relative compression."
+            : "A misfire shows here as little: look for it at the tailpipe or with the crank sensor, and read relative compression.";
 
     /// <summary>
     /// A leaking valve's gas and another's missing suction or blow-down may fall on one place, and are told apart by shape.

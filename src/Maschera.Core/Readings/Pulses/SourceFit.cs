@@ -6,7 +6,14 @@ namespace Maschera.Core.Readings.Pulses;
 /// <summary>What a cylinder's gas explains.</summary>
 /// <param name="Left">The share that is left unexplained, 0 to 1.</param>
 /// <param name="Parts">How strong each of its courses is beside what has to be explained, root of the energies.</param>
-internal sealed record SourceShare(double Left, IReadOnlyList<double> Parts);
+/// <param name="Course">What explains it, a value a degree of the first place's cycle.</param>
+internal sealed record SourceShare(double Left, IReadOnlyList<double> Parts, Lazy<double[]> Course);
+
+/// <summary>What two cylinders explain that do the same, one maybe more than the other.</summary>
+/// <param name="Places">The stronger first.</param>
+/// <param name="Left">The share that is left unexplained, 0 to 1.</param>
+/// <param name="Course">What the stronger does, a value a degree of the first place's cycle.</param>
+internal sealed record SourcePair(IReadOnlyList<int> Places, double Left, Lazy<double[]> Course);
 
 /// <summary>
 /// Courses of one cylinder's gas, laid on each cylinder in turn and fitted to what evenly firing cylinders have beyond each other.
@@ -15,6 +22,9 @@ internal sealed class SourceFit
 {
     /// <summary>A share of each diagonal term that keeps courses beside each other from outdoing one another.</summary>
     private const double Ridge = 3e-4;
+
+    /// <summary>How much of what the one does the other may do.</summary>
+    private static readonly double[] s_ratios = [1, 0.7, 1 / 0.7];
 
     private readonly PulseResidual _of;
     private readonly double[] _target;
@@ -38,18 +48,58 @@ internal sealed class SourceFit
     public SourceShare[] Free(double[][] courses)
     {
         var (own, products) = Prepared(courses);
+        var solver = Ridged(products).Cholesky();
+        return Each(own, products, fits => solver.Solve(fits), courses);
+    }
+
+    /// <summary>
+    /// The two cylinders that explain most if both do the same, with whatever of the courses of one of several families fits.
+    /// </summary>
+    public SourcePair FreePair(IEnumerable<double[][]> families) => families.Select(FreePair).MinBy(pair => pair.Left)!;
+
+    private SourcePair FreePair(double[][] courses)
+    {
+        var (own, products) = Prepared(courses);
+        var fits = Enumerable.Range(0, _of.Angles.Length).Select(place => Fits(own, place)).ToArray();
+        var apart = fits.Select((_, m) => m == 0 ? products : Apart(own, _of.TurnTo(m) - _of.TurnTo(0))).ToArray();
+        var best = new SourcePair([0, 1], 1, new(() => new double[CycleFold.Bins]));
+        for (var i = 0; i < fits.Length; i++)
+        for (var k = i + 1; k < fits.Length; k++)
+            foreach (var ratio in s_ratios)
+            {
+                var both = (1 + ratio * ratio) * products + ratio * apart[k - i];
+                var fit = fits[i] + ratio * fits[k];
+                var weights = Ridged(both).Cholesky().Solve(fit);
+                var left = _of.Left(1 - (2 * weights.DotProduct(fit) - weights.DotProduct(both * weights)) / _energy);
+                var (first, second, strength) = ratio > 1 ? (k, i, ratio) : (i, k, 1);
+                if (left < best.Left)
+                    best = new([first, second], left, new(() => GasSource.Turned(Sum(courses, strength * weights), _of.TurnTo(first))));
+            }
+
+        return best;
+    }
+
+    /// <summary>Products of the courses with themselves so many degrees later, and the other way round.</summary>
+    private static Matrix<double> Apart(double[][] own, int degrees)
+    {
+        var later = Array.ConvertAll(own, c => GasSource.Turned(c, degrees));
+        var products = Matrix<double>.Build.Dense(own.Length, own.Length, (i, k) => PulseResidual.Product(own[i], later[k]));
+        return products + products.Transpose();
+    }
+
+    private static Matrix<double> Ridged(Matrix<double> products)
+    {
         var ridged = products.Clone();
-        for (var i = 0; i < own.Length; i++)
+        for (var i = 0; i < ridged.RowCount; i++)
             ridged[i, i] *= 1 + Ridge;
-        var solver = ridged.Cholesky();
-        return Each(own, products, fits => solver.Solve(fits));
+        return ridged;
     }
 
     /// <summary>The same with gas of the courses' own sign only.</summary>
     public SourceShare[] Positive(double[][] courses)
     {
         var (own, products) = Prepared(courses);
-        return Each(own, products, fits => NotNegative(products, fits));
+        return Each(own, products, fits => NotNegative(products, fits), courses);
     }
 
     /// <summary>Each place's best over several families of courses.</summary>
@@ -65,19 +115,35 @@ internal sealed class SourceFit
         return (own, Matrix<double>.Build.Dense(own.Length, own.Length, (i, k) => PulseResidual.Product(own[i], own[k])));
     }
 
-    private SourceShare[] Each(double[][] own, Matrix<double> products, Func<Vector<double>, Vector<double>> weigh) =>
+    private Vector<double> Fits(double[][] own, int place) =>
+        Vector<double>.Build.Dense(Array.ConvertAll(own, c => Turned(c, _of.TurnTo(place))));
+
+    private SourceShare[] Each(double[][] own, Matrix<double> products, Func<Vector<double>, Vector<double>> weigh, double[][] courses) =>
         [
             .. Enumerable
                 .Range(0, _of.Angles.Length)
                 .Select(place =>
                 {
-                    var fits = Vector<double>.Build.Dense(Array.ConvertAll(own, c => Turned(c, _of.TurnTo(place))));
+                    var fits = Fits(own, place);
                     var weights = weigh(fits);
                     var left = _energy - 2 * weights.DotProduct(fits) + weights.DotProduct(products * weights);
                     var parts = weights.Select((w, i) => w * Math.Sqrt(products[i, i] / _energy));
-                    return new SourceShare(_of.Left(left / _energy), [.. parts]);
+                    return new SourceShare(
+                        _of.Left(left / _energy),
+                        [.. parts],
+                        new(() => GasSource.Turned(Sum(courses, weights), _of.TurnTo(place)))
+                    );
                 }),
         ];
+
+    private static double[] Sum(double[][] courses, Vector<double> weights)
+    {
+        var sum = new double[courses[0].Length];
+        for (var c = 0; c < courses.Length; c++)
+        for (var i = 0; i < sum.Length; i++)
+            sum[i] += weights[c] * courses[c][i];
+        return sum;
+    }
 
     /// <summary>Product of the target with a course so many degrees later.</summary>
     private double Turned(double[] course, int by)

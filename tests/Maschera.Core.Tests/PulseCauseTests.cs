@@ -1,0 +1,108 @@
+using Maschera.Core.Engines;
+using Maschera.Core.Readings.Pulses;
+using static Maschera.Core.Tests.PulseBench;
+
+namespace Maschera.Core.Tests;
+
+/// <summary>
+/// Pulses made of each cylinder's own course, so that what is missing and what comes on top is known to the last degree: which of the
+/// causes that look alike is taken, and where none is.
+/// </summary>
+public class PulseCauseTests
+{
+    public static TheoryData<int, int, int> Neighbours
+    {
+        get
+        {
+            var data = new TheoryData<int, int, int>();
+            for (var place = 0; place < 5; place++)
+                data.Add(place, (place + 1) % 5, 40);
+            for (var place = 0; place < 5; place += 2)
+                data.Add(place, (place + 1) % 5, 60);
+            return data;
+        }
+    }
+
+    [Theory]
+    [MemberData(nameof(Neighbours))]
+    public void Two_neighbours_of_five_that_do_not_burn_are_both_named_though_the_pipe_rings(int first, int second, int echo)
+    {
+        var engine = Of(5);
+        double[] burns = [.. Enumerable.Range(0, 5).Select(place => place == first || place == second ? 0.1 : 1)];
+        var result = Read(Made(degrees => Sum(engine, burns, d => BlowDown(d, echo), degrees), "Exhaust"), engine, "exhaust", 1);
+        int[] odd = [.. new[] { first, second }.Select(place => engine.FiringOrder[place]).Order()];
+        Assert.Equal(odd, result.Cylinders.Where(c => c.IsOdd).Select(c => c.Cylinder));
+    }
+
+    [Theory]
+    [InlineData(5, 1)]
+    [InlineData(6, 2)]
+    [InlineData(8, 3)]
+    public void Two_that_draw_less_along_any_course_are_both_named(int cylinders, int apart)
+    {
+        var engine = Of(cylinders);
+        for (var place = 0; place < cylinders; place++)
+        {
+            int[] places = [place, (place + apart) % cylinders];
+            double[] draws = [.. Enumerable.Range(0, cylinders).Select(p => places.Contains(p) ? 0.55 : 1)];
+            var result = Read(Made(degrees => Sum(engine, draws, Suction, degrees)), engine, "intake", 1);
+            Assert.Equal(places.Select(p => engine.FiringOrder[p]).Order(), result.Cylinders.Where(c => c.IsOdd).Select(c => c.Cylinder));
+        }
+    }
+
+    [Theory]
+    [InlineData(4)]
+    [InlineData(5)]
+    [InlineData(6)]
+    [InlineData(8)]
+    public void Gas_through_a_leaking_valve_is_not_laid_to_a_cylinder_that_draws_well(int cylinders)
+    {
+        var engine = Of(cylinders);
+        foreach (var (place, cylinder) in engine.FiringOrder.Index())
+        {
+            double Leak(double degrees) => 1.5 * Bump(degrees - 720.0 / cylinders * place - 25, 32);
+            double[] draws = [.. Enumerable.Repeat(1.0, cylinders)];
+            var result = Read(Made(degrees => Sum(engine, draws, Suction, degrees) + Leak(degrees)), engine, "intake", 1);
+            var odd = result.Cylinders.Where(c => c.IsOdd).Select(c => c.Cylinder).ToList();
+            var isSaid = result.Notes.Any(n => n.Code == "either" && n.Text.Contains($"cylinder {cylinder} ", StringComparison.Ordinal));
+            Assert.True(odd.SequenceEqual([cylinder]) || isSaid, $"{cylinder}: {result.Sentence}");
+        }
+    }
+
+    [Theory]
+    [InlineData(0.25, "even")]
+    [InlineData(1.5, "unusable")]
+    public void What_no_blow_down_explains_is_laid_on_nobody(double size, string verdict)
+    {
+        var engine = Of(8);
+        // It swings faster than any stroke and all through the cycle.
+        double Odd(double degrees) => Math.Sin(degrees * Math.PI * 13 / 360) + Math.Sin(degrees * Math.PI * 11 / 360 + 1);
+        double[] burns = [.. Enumerable.Repeat(1.0, 8)];
+        var result = Read(
+            Made(degrees => Sum(engine, burns, d => BlowDown(d, 40), degrees) + size * 0.3 * Odd(degrees), "Exhaust"),
+            engine,
+            "exhaust",
+            1
+        );
+        Assert.True(result.Verdict == verdict, result.Sentence);
+        var note = Assert.Single(result.Notes, n => n.Code == "unexplained");
+        Assert.Contains("blow-down", note.Text, StringComparison.Ordinal);
+        Assert.Contains("misfires with the crank sensor", note.Text, StringComparison.Ordinal);
+    }
+
+    private static PulsesResult Read(Maschera.Core.Signals.Capture capture, Engine engine, string at, double transit) =>
+        PulseBench.Read(capture, engine, at, options: ("transit", FormattableString.Invariant($"{transit}")));
+
+    /// <summary>All cylinders' courses, each so strong and begun at its own firing TDC.</summary>
+    private static double Sum(Engine engine, double[] strengths, Func<double, double> course, double degrees) =>
+        Enumerable.Range(0, engine.Cylinders).Sum(place => strengths[place] * course(degrees - 720.0 / engine.Cylinders * place));
+
+    /// <summary>Pressure falls while a cylinder draws, and comes back as the throttle lets air in.</summary>
+    private static double Suction(double degrees) => -Bump(degrees - 455, 40) + 0.3 * Bump(degrees - 380, 14);
+
+    /// <summary>Pressure rises as the exhaust valve opens, and the pipe's end sends it back turned over, again and again.</summary>
+    private static double BlowDown(double degrees, double echo) =>
+        Enumerable.Range(0, 4).Sum(times => Math.Pow(-0.5, times) * Bump(degrees - 187 - times * echo, 16));
+
+    private static double Bump(double off, double width) => Math.Exp(-Math.Pow(Math.IEEERemainder(off, 720) / width, 2) / 2);
+}
