@@ -188,9 +188,13 @@ internal static class IntakeCauses
             : null;
     }
 
-    /// <summary>True where two along their usual course are the two along whatever course, or too few cylinders are there to ask.</summary>
+    /// <summary>
+    /// True where two along their usual course are the two along whatever course, what differs is plain, or too few cylinders are there
+    /// to ask.
+    /// </summary>
     private static bool IsClearPair(PulseResidual of, SourceFit fit, PulseCause pair) =>
         of.Angles.Length < TwoOf
+        || of.Height >= ClearFrom
         || of.Height >= TwoFrom && fit.FreePair(s_suctions.Value).Places.Order().SequenceEqual(pair.Places.Order());
 
     /// <summary>Suction along whatever course, of a cylinder that may do it.</summary>
