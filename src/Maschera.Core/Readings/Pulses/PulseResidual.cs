@@ -82,10 +82,13 @@ internal sealed class PulseResidual
 
     /// <summary>
     /// What share of a cylinder's own pulse a course is that is missing, and how like it, -1 to 1: a pulse is one of those that the even
-    /// ones are the sum of, so a share of it, laid on all cylinders in turn, is that share of the sum, turned over.
+    /// ones are the sum of, so a share of it, laid on all cylinders in turn, is that share of the sum, turned over. 0 for both where the
+    /// cylinders fire unevenly and have no usual pulse.
     /// </summary>
     public (double Share, double Likeness) Missing(double[] course)
     {
+        if (!IsEven)
+            return (0, 0);
         var odd = Odd(course, Angles);
         var alike = LessLevel([.. course.Zip(odd, (v, o) => v - o)]);
         var (along, usual, own) = (Product(alike, Usual), Product(Usual, Usual), Product(alike, alike));
@@ -94,10 +97,12 @@ internal sealed class PulseResidual
 
     /// <summary>
     /// False where a cylinder plainly pushes in its intake stroke where the others draw: missing suction alone makes its pulse low, but
-    /// does not turn it round.
+    /// does not turn it round so far. Engines of uneven firing have no usual pulse to tell it by.
     /// </summary>
     public bool Draws(int place)
     {
+        if (!IsEven)
+            return true;
         var (own, usual, span) = (0.0, 0.0, CycleFold.Bins / Angles.Length);
         var from = TurnTo(place) + (int)PulsePlace.All[0].Centre - span / 2;
         for (var i = 0; i < span; i++)
