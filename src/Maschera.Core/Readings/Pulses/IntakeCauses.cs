@@ -128,9 +128,10 @@ internal static class IntakeCauses
         var isFree = GivesWay(gas, looks[0], may, out var free);
         if (Math.Min(gas.Unexplained, suction.Unexplained) < OwnCourseLeaves)
             return isFree ? new(free, Rival(free, [gas], double.PositiveInfinity)) : OwnCourse(of, gas, opposite, suction, free);
-        if (pair is not null && free.Unexplained > OneOfTwoLeaves && IsClearPair(of, fits[0], pair))
+        var freePair = new Lazy<SourcePair>(() => fits[0].FreePair(s_suctions.Value));
+        if (pair is not null && free.Unexplained > OneOfTwoLeaves && IsClearPair(of, freePair, pair))
             return new(pair);
-        return Two(of, fits, looks) is { } two ? new(two) : Free(of, looks, may);
+        return Two(of, freePair, fits[^1], looks) is { } two ? new(two) : Free(of, looks, may);
     }
 
     /// <summary>
@@ -175,27 +176,22 @@ internal static class IntakeCauses
     /// Two cylinders that draw less along one course, whatever it is; null where one alone explains about as much, where they would have
     /// to draw less than nothing, or where without the slow harmonics it would be two others.
     /// </summary>
-    private static PulseCause? Two(PulseResidual of, SourceFit[] fits, SourceShare[][] looks)
+    private static PulseCause? Two(PulseResidual of, Lazy<SourcePair> freePair, SourceFit withoutSlow, SourceShare[][] looks)
     {
         if (of.Angles.Length < TwoOf || of.Height < TwoFrom)
             return null;
-        SourcePair[] two = [fits[0].FreePair(s_suctions.Value), fits[^1].FreePair(s_suctions.Value)];
-        double[] alone = [looks[0].Min(s => s.Left), looks[^1].Min(s => s.Left)];
-        var isClear = two.Zip(alone, (pair, one) => pair.Left < Math.Min(TwoLeave, TwoNext * one)).All(clear => clear);
-        return
-            isClear && of.Missing(two[0].Course.Value).Share is > 0 and <= 1 && two[0].Places.Order().SequenceEqual(two[1].Places.Order())
-            ? new(PulseFault.Suction, two[0].Places, two[0].Left)
-            : null;
+        bool IsClear(SourcePair pair, SourceShare[] look) => pair.Left < Math.Min(TwoLeave, TwoNext * look.Min(s => s.Left));
+        var (two, again) = (freePair.Value, withoutSlow.FreePair(s_suctions.Value));
+        var isClear = IsClear(two, looks[0]) && IsClear(again, looks[^1]) && two.IsOf(again.Places);
+        return isClear && of.Missing(two.Course.Value).Share is > 0 and <= 1 ? new(PulseFault.Suction, two.Places, two.Left) : null;
     }
 
     /// <summary>
     /// True where two along their usual course are the two along whatever course, what differs is plain, or too few cylinders are there
     /// to ask.
     /// </summary>
-    private static bool IsClearPair(PulseResidual of, SourceFit fit, PulseCause pair) =>
-        of.Angles.Length < TwoOf
-        || of.Height >= ClearFrom
-        || of.Height >= TwoFrom && fit.FreePair(s_suctions.Value).Places.Order().SequenceEqual(pair.Places.Order());
+    private static bool IsClearPair(PulseResidual of, Lazy<SourcePair> freePair, PulseCause pair) =>
+        of.Angles.Length < TwoOf || of.Height >= ClearFrom || of.Height >= TwoFrom && freePair.Value.IsOf(pair.Places);
 
     /// <summary>Suction along whatever course, of a cylinder that may do it.</summary>
     private static PulseCauses Free(PulseResidual of, SourceShare[][] looks, bool[] may)

@@ -112,10 +112,7 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
         var order = Enumerable.Range(0, strokes.Length).OrderBy(p => strokes[p].Left).ToList();
         var stroke = Of(PulseFault.BlowDown, order[0], strokes);
         var pair = of.Angles.Length > 3 ? fit.FreePair(s_strokes.Value) : null;
-        if (
-            pair?.Left < Math.Min(PairLeavesMost, PairOfStrokes * stroke.Unexplained)
-            && pair.Places.Order().SequenceEqual(two.Places.Order())
-        )
+        if (pair?.Left < Math.Min(PairLeavesMost, PairOfStrokes * stroke.Unexplained) && pair.IsOf(two.Places))
             return new(two with { Unexplained = pair.Left });
         var isClear = stroke.Unexplained < StrokeLeaves && strokes[order[1]].Left > StrokeNext * stroke.Unexplained;
         if (stroke.Places[0] == blowDown.Places[0])

@@ -13,7 +13,11 @@ internal sealed record SourceShare(double Left, IReadOnlyList<double> Parts, Laz
 /// <param name="Places">The stronger first.</param>
 /// <param name="Left">The share that is left unexplained, 0 to 1.</param>
 /// <param name="Course">What the stronger does, a value a degree of the first place's cycle.</param>
-internal sealed record SourcePair(IReadOnlyList<int> Places, double Left, Lazy<double[]> Course);
+internal sealed record SourcePair(IReadOnlyList<int> Places, double Left, Lazy<double[]> Course)
+{
+    /// <summary>True where these are the two, whichever is the stronger.</summary>
+    public bool IsOf(IReadOnlyList<int> places) => Places.Order().SequenceEqual(places.Order());
+}
 
 /// <summary>
 /// Courses of one cylinder's gas, laid on each cylinder in turn and fitted to what evenly firing cylinders have beyond each other.
