@@ -323,6 +323,32 @@ public class CrankingSoundTests(ITestOutputHelper output)
         return [.. values];
     }
 
+    /// <summary>A phone's recording says nothing of what it is, and has one channel that swings about zero.</summary>
+    [Fact]
+    public void A_recording_needs_no_name()
+    {
+        var sound = Crank(3, 5).Find("Sound")! with { Name = "1", Unit = "" };
+        var result = Unnamed(sound);
+        Assert.Equal("sound", result.LoadRole);
+        Assert.Equal(Read(sound, EngineCatalogue.Orsa).Low, result.Low);
+    }
+
+    /// <summary>A clamp's current without a name stays on one side of zero, and is no sound.</summary>
+    [Fact]
+    public void A_current_without_a_name_is_no_recording()
+    {
+        var (capture, _) = CrankingRun.Record(CrankingBench.Plan(EngineCatalogue.Orsa, 3, 5));
+        var result = Unnamed(capture.Find("Starter current")! with { Name = "1", Unit = "" });
+        Assert.Equal("current", result.LoadRole);
+        Assert.Single(result.Low);
+    }
+
+    private static RelativeCompressionResult Unnamed(Channel channel) =>
+        (RelativeCompressionResult)
+            new RelativeCompressionReading().Read(
+                new ReadingRequest(new Capture("phone", [channel], [])) { Engine = EngineCatalogue.Orsa }
+            );
+
     private static Capture Crank(int weak, double leak) =>
         CrankingRun
             .Record(

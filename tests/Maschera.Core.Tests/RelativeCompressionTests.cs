@@ -3,6 +3,7 @@ using Maschera.Core.Readings;
 using Maschera.Core.Readings.RelativeCompression;
 using Maschera.Core.Signals;
 using Maschera.Rig;
+using static Maschera.Core.Tests.CrankingBench;
 
 namespace Maschera.Core.Tests;
 
@@ -221,24 +222,6 @@ public class RelativeCompressionTests(ITestOutputHelper output)
         Check(Read(capture, Find(name), "current=Starter current", "sync=Ignition"), truth, weak);
     }
 
-    /// <summary>An intake valve that hardly opens: the cylinder seals, gives back what it took, and still does less.</summary>
-    [Theory]
-    [InlineData("Orsa 1.4", 3, 0.02)]
-    [InlineData("Tasso V6", 5, 0.02)]
-    [InlineData("V8, cross-plane", 3, 0.01)]
-    [InlineData("Five in line", 2, 0.015)]
-    public void A_cylinder_that_seals_but_does_not_fill_is_low_and_told_from_a_leak(string name, int weak, double lift)
-    {
-        var plan = Plan(Find(name), 0, 0) with { Faults = [new CylinderFault(weak, 0) { IntakeLift = lift }] };
-        var (capture, truth) = CrankingRun.Record(plan);
-        var result = Read(capture, Find(name), "current=Starter current", "sync=Ignition");
-        output.WriteLine($"{result.Sentence} true {truth.WorkPercent[weak]:0}");
-        Assert.Equal(weak, Assert.Single(result.Low).Cylinder);
-        Assert.Contains(result.Notes, n => n.Code == "short-of-air" && n.Text.Contains($"Cylinder {weak} ", StringComparison.Ordinal));
-        var (leaking, _) = Crank(name, weak, 5);
-        Assert.DoesNotContain(Read(leaking, Find(name), "current=Starter current", "sync=Ignition").Notes, n => n.Code == "short-of-air");
-    }
-
     [Theory]
     [InlineData(1.6)]
     [InlineData(1.2)]
@@ -453,41 +436,8 @@ public class RelativeCompressionTests(ITestOutputHelper output)
         Assert.True(Read(capture, new Engine { Cylinders = 1, FiringOrder = [1] }).IsUnusable);
     }
 
-    private static CrankingPlan Plan(Engine engine, int weak, double leak) =>
-        new(Whole(engine))
-        {
-            Faults = weak > 0 ? [new CylinderFault(weak, leak)] : [],
-            Starter = StarterCircuit.For(engine.Cylinders),
-            SyncCylinder = 1,
-            CrankSensor = true,
-            Rate = 12_500,
-            Seed = 5,
-        };
-
     private static (Capture Capture, CrankingTruth Truth) Crank(string name, int weak, double leak) =>
         CrankingRun.Record(Plan(Find(name), weak, leak));
-
-    private static Engine Find(string name) => EngineCatalogue.Demo.Concat(EngineCatalogue.Layouts).First(e => e.Name == name);
-
-    /// <summary>Layouts lack what the stand-in needs.</summary>
-    private static Engine Whole(Engine engine) =>
-        engine.Geometry is null
-            ? engine with
-            {
-                Geometry = EngineCatalogue.Orsa.Geometry,
-                ValveTiming = EngineCatalogue.Orsa.ValveTiming,
-            }
-            : engine;
-
-    private static RelativeCompressionResult Read(Capture capture, Engine engine, params string[] roles) =>
-        (RelativeCompressionResult)
-            new RelativeCompressionReading().Read(
-                new ReadingRequest(capture)
-                {
-                    Engine = engine,
-                    Channels = roles.Select(r => r.Split('=')).ToDictionary(r => r[0], r => r[1]),
-                }
-            );
 
     private void Check(RelativeCompressionResult result, CrankingTruth truth, int weak)
     {

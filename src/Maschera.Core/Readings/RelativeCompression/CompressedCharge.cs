@@ -2,53 +2,61 @@ using Maschera.Core.Engines;
 
 namespace Maschera.Core.Readings.RelativeCompression;
 
-/// <summary>Gas torque by whole degrees after TDC from -180, and the work of compression.</summary>
-internal readonly record struct CompressedCharge(double[] Torque, double Work)
+/// <summary>
+/// Gas torque by whole degrees after TDC from -360, the work of compression, and the pressure at which the intake closes, over the one
+/// outside.
+/// </summary>
+internal readonly record struct CompressedCharge(double[] Torque, double Work, double Filling)
 {
+    private const int First = -360;
+
     public double At(double afterTdc)
     {
-        var place = afterTdc + 180;
-        var below = Math.Min((int)place, 359);
+        var place = afterTdc - First;
+        var below = Math.Min((int)place, Torque.Length - 2);
         return Torque[below] + (place - below) * (Torque[below + 1] - Torque[below]);
     }
 
     /// <summary>Polytropic exponent of air in a cold cylinder at cranking speed.</summary>
-    private const double Exponent = 1.3;
+    public const double Exponent = 1.3;
 
     /// <summary>
     /// Marches a charge from intake closing to exhaust opening, a degree a step: polytropic change of volume, and a
     /// leak whose mass flow grows with the overpressure (narrow gaps) and with the time a degree takes.
     /// </summary>
-    /// <param name="filling">Pressure at which the intake closes, over the pressure outside: 1, and less in a cylinder that does not fill.</param>
+    /// <param name="intake">The intake of a cylinder that does not fill, marched too; null where the pressure is the one outside when it closes.</param>
     public static CompressedCharge March(
         ChargeVolumes volumes,
         double closing,
         double opening,
         Leak leak,
         Func<int, double> slowness,
-        double filling = 1
+        ThrottledIntake? intake = null
     )
     {
-        var torque = new double[361];
-        var work = 0.0;
+        var torque = new double[180 - First + 1];
         var first = (int)Math.Ceiling(-180 + closing + 1e-9);
         var last = (int)Math.Floor(180 - opening);
         // Valve events fall between whole degrees: the first step is the part of a degree that is left.
-        var logPressure = Math.Log(filling) + Exponent * (Math.Log(volumes.At(-180 + closing)) - volumes.Log(first));
+        var drawn = intake?.Draw(torque, volumes, first, slowness);
+        var pressure = drawn ?? Math.Pow(volumes.At(-180 + closing) / volumes[first], Exponent);
+        // Mass goes with pressure over temperature, temperature with the polytropic power of the pressure.
+        var density = Math.Pow(pressure, 1 / Exponent);
         for (var degree = first; degree <= last; degree++)
         {
             if (degree > first)
-                logPressure += Exponent * (volumes.Log(degree - 1) - volumes.Log(degree));
-            // Mass goes with pressure over temperature, temperature with the polytropic power of the pressure.
-            var density = Math.Exp(logPressure / Exponent);
-            var lost = leak.Flow(Math.Exp(logPressure)) / (density * volumes[degree]) * slowness(degree);
-            logPressure -= Exponent * Math.Clamp(lost, -0.3, 0.3);
-            torque[degree + 180] = (1 - Math.Exp(logPressure)) * volumes.Slope(degree);
-            if (degree < 0)
-                work += torque[degree + 180];
+            {
+                pressure *= volumes.Pressed(degree);
+                density *= volumes.Denser(degree);
+            }
+
+            var lost = Math.Clamp(leak.Flow(pressure) / (density * volumes[degree]) * slowness(degree), -0.3, 0.3);
+            density *= Math.Exp(-lost);
+            pressure *= Math.Exp(-Exponent * lost);
+            torque[degree - First] = (1 - pressure) * volumes.Slope(degree);
         }
 
-        return new CompressedCharge(torque, work);
+        return new CompressedCharge(torque, torque.Skip(-180 - First).Take(180).Sum(), drawn ?? 1);
     }
 }
 
@@ -66,7 +74,24 @@ internal readonly record struct Leak(double Size, double Hole)
     /// <summary>Mass flow at a pressure over the one outside; both laws are alike where the flow begins to choke.</summary>
     public double Flow(double pressure) => Size * ((1 - Hole) * (pressure - 1) + Hole * Nozzle(pressure));
 
-    private static double Nozzle(double pressure)
+    /// <summary>Steps of pressure a table of the nozzle's flow has, and where it ends: no starter compresses that far.</summary>
+    private const double TableStep = 0.005,
+        TableEnd = 120;
+
+    private static readonly double[] s_nozzle =
+    [
+        .. Enumerable.Range(0, (int)(TableEnd / TableStep) + 2).Select(i => ExactNozzle(Math.Max(i * TableStep, 1e-6))),
+    ];
+
+    /// <summary>Flow through a hole, outward positive, over the choked flow from the pressure outside; from a table.</summary>
+    public static double Nozzle(double pressure)
+    {
+        var place = Math.Clamp(pressure, 0, TableEnd) / TableStep;
+        var below = (int)place;
+        return s_nozzle[below] + (place - below) * (s_nozzle[below + 1] - s_nozzle[below]);
+    }
+
+    private static double ExactNozzle(double pressure)
     {
         var ratio = pressure > 1 ? 1 / pressure : pressure;
         var psi = ratio < ChokedRatio ? Choked : Math.Sqrt(Math.Max(0, Math.Pow(ratio, 2 / Kappa) - Math.Pow(ratio, (Kappa + 1) / Kappa)));
@@ -75,34 +100,39 @@ internal readonly record struct Leak(double Size, double Hole)
 }
 
 /// <summary>Cylinder volume over its volume at bottom dead centre, by whole degrees.</summary>
-internal sealed class ChargeVolumes(SliderCrank crank)
+internal sealed class ChargeVolumes
 {
-    private static ChargeVolumes? s_last;
-    private readonly double[] _volume =
-    [
-        .. Enumerable.Range(-180, 361).Select(d => crank.Volume(double.DegreesToRadians(d)) / crank.Volume(Math.PI)),
-    ];
-    private readonly double[] _log =
-    [
-        .. Enumerable.Range(-180, 361).Select(d => Math.Log(crank.Volume(double.DegreesToRadians(d)) / crank.Volume(Math.PI))),
-    ];
-    private readonly double[] _slope = [.. Enumerable.Range(-180, 361).Select(d => crank.VolumeSlope(double.DegreesToRadians(d)))];
+    private readonly SliderCrank _crank;
+    private readonly double[] _volume;
+    private readonly double[] _denser = new double[361];
+    private readonly double[] _pressed = new double[361];
+    private readonly double[] _slope;
 
-    public double this[int degree] => _volume[degree + 180];
-
-    public double Log(int degree) => _log[degree + 180];
-
-    public static ChargeVolumes Of(SliderCrank crank)
+    public ChargeVolumes(SliderCrank crank)
     {
-        var last = s_last;
-        if (last is not null && last.Crank == crank)
-            return last;
-        return s_last = new ChargeVolumes(crank);
+        _crank = crank;
+        var degrees = Enumerable.Range(-180, 361).ToList();
+        _volume = [.. degrees.Select(d => At(d))];
+        _slope = [.. degrees.Select(d => crank.VolumeSlope(double.DegreesToRadians(d)))];
+        for (var place = 0; place < _volume.Length; place++)
+        {
+            // A cycle comes to its bottom twice: the degree before the first is the one before the last.
+            _denser[place] = (place > 0 ? _volume[place - 1] : _volume[^2]) / _volume[place];
+            _pressed[place] = Math.Pow(_denser[place], CompressedCharge.Exponent);
+        }
     }
 
-    private SliderCrank Crank => crank;
+    /// <summary>Degrees after firing TDC, from -360: the piston comes by twice in a cycle.</summary>
+    public double this[int degree] => _volume[Place(degree)];
 
-    public double At(double degree) => crank.Volume(double.DegreesToRadians(degree)) / crank.Volume(Math.PI);
+    /// <summary>What the density is multiplied by in the degree up to this one, and the pressure, where nothing flows.</summary>
+    public double Denser(int degree) => _denser[Place(degree)];
 
-    public double Slope(int degree) => _slope[degree + 180];
+    public double Pressed(int degree) => _pressed[Place(degree)];
+
+    public double At(double degree) => _crank.Volume(double.DegreesToRadians(degree)) / _crank.Volume(Math.PI);
+
+    public double Slope(int degree) => _slope[Place(degree)];
+
+    private static int Place(int degree) => degree < -180 ? degree + 540 : degree + 180;
 }

@@ -50,7 +50,7 @@ internal sealed class CompressionResultMaker(Engine engine, CrankingSignal signa
             })
             .ToList();
         var low = positions.Where(IsLow).Select(p => new LowPosition(p.Position, p.Cylinder, p.Percent)).ToList();
-        if (found.Fit.Starved is { Filling: < ShortOfAir } starved)
+        foreach (var starved in found.Fit.Starved.Where(s => s.Filling < ShortOfAir))
             AddStarved(positions[(starved.Position + (shift ?? 0)) % _n]);
         return new RelativeCompressionResult
         {
@@ -77,8 +77,8 @@ internal sealed class CompressionResultMaker(Engine engine, CrankingSignal signa
         draft.Notes.Add(
             new(
                 "short-of-air",
-                $"{name} seals but does not fill: what it lacks looks like an intake valve that hardly opens, not like a leak. Its "
-                    + "percentage is rough. Look at its valve gear, or capture its pressure while cranking, before its rings are blamed."
+                $"{name} seals but does not fill: what it lacks looks like an intake valve that hardly opens, not like a leak. "
+                    + "Look at its valve gear and its port, or capture its pressure while cranking, before its rings are blamed."
             )
         );
     }

@@ -64,6 +64,28 @@ internal sealed class CrankingFold(float[] load, List<(int From, int To)> cycles
         return (mean, speed);
     }
 
+    /// <summary>Stretches of bins that lie in marked samples in most of the cycles; one that runs over the end of the cycle is one.</summary>
+    public List<int[]> Stretches(bool[] marked, double speedSwing)
+    {
+        var counts = new int[Bins];
+        foreach (var (from, to) in marked.Length > 0 ? cycles : [])
+        {
+            var angle = CumulativeAngle(from, to, speedSwing);
+            int[] bins = [.. Enumerable.Range(0, to - from).Where(i => marked[from + i]).Select(i => Bin(angle[i])).Distinct()];
+            foreach (var bin in bins)
+                counts[bin]++;
+        }
+
+        bool IsIn(int bin) => 2 * counts[bin % Bins] > cycles.Count;
+        return
+        [
+            .. Enumerable
+                .Range(0, Bins)
+                .Where(b => IsIn(b) && !IsIn(b + Bins - 1))
+                .Select(b => Enumerable.Range(b, Bins).TakeWhile(IsIn).Select(i => i % Bins).ToArray()),
+        ];
+    }
+
     private (double[] Mean, double[] Speed) Fold(double speedSwing)
     {
         var mean = new double[Bins];
@@ -122,6 +144,8 @@ internal sealed class CrankingFold(float[] load, List<(int From, int To)> cycles
 
     public static double Wrap(double degrees)
     {
+        if (degrees is >= 0 and < 720)
+            return degrees;
         var wrapped = degrees % 720;
         return wrapped < 0 ? wrapped + 720 : wrapped;
     }

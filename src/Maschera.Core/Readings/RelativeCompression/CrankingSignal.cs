@@ -25,6 +25,9 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
     /// <summary>True where the load is the speed's own fall, so that no load is too small to tell.</summary>
     public bool IsSpeed { get; private init; }
 
+    /// <summary>The samples over a gap of the wheel: of each such stretch only the mean is measured. Empty where there is no wheel.</summary>
+    public bool[] IsMeanOnly { get; private init; } = [];
+
     /// <summary>True where the wheel was not told, so that a gap may have been taken for wider or narrower than it is.</summary>
     public bool IsWheelGuessed { get; private init; }
 
@@ -67,7 +70,8 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
     {
         if (AngleClock.Make(crank, engine).Clock is not { } clock)
             return null;
-        var rpm = Resampling.ToStep(ToothSpeed.Of(clock), Step);
+        var (speed, gaps) = ToothSpeed.Of(clock);
+        var rpm = Resampling.ToStep(speed, Step);
         var moving = Runs.Longest(rpm.Samples, value => value is > 40 and < 600, (int)(0.1 / Step));
         if (moving.Length < 0.5 / Step)
             return null;
@@ -78,7 +82,22 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
         {
             IsSpeed = true,
             IsWheelGuessed = engine.CrankWheel is null,
+            IsMeanOnly = Within(gaps, load),
         };
+    }
+
+    private static bool[] Within(List<(double From, double To)> gaps, Channel load)
+    {
+        var within = new bool[load.Samples.Length];
+        foreach (var (from, to) in gaps)
+        {
+            var first = (int)Math.Ceiling((from - load.Time.Start) / Step);
+            var end = Math.Min(within.Length, (int)((to - load.Time.Start) / Step) + 1);
+            for (var i = Math.Max(0, first); i < end; i++)
+                within[i] = true;
+        }
+
+        return within;
     }
 
     /// <summary>From the sound of cranking: the load is the speed missing to the mean, in percent of that.</summary>

@@ -5,7 +5,7 @@ using Maschera.Core.Timing;
 namespace Maschera.Core.Readings.RelativeCompression;
 
 /// <summary>The engine found in the capture.</summary>
-internal readonly record struct FoundEngine(StarterModel Model, StarterFit Fit, List<(int From, int To)> Cycles)
+internal sealed record FoundEngine(StarterModel Model, StarterFit Fit, List<(int From, int To)> Cycles)
 {
     public double Rpm => RpmOf(Cycles);
 
@@ -24,13 +24,21 @@ internal readonly record struct FoundEngine(StarterModel Model, StarterFit Fit, 
     private const double HalfAsFastFrom = 150,
         HalfAsFastMisfit = 0.07;
 
-    /// <summary>Engines whose cylinders all fill leave less of the signal unexplained; and the cost a starved one must stay under.</summary>
-    private const double FilledMisfit = 0.006,
-        StarvedCost = 0.7;
+    /// <summary>What is left of an engine whose cylinders all fill, and of one that is fitted closely; and how much of the noise stays in it.</summary>
+    private const double FilledMisfit = 0.004,
+        CloseMisfit = 0.015,
+        NoiseShare = 0.5;
 
-    /// <summary>A fit with a starved cylinder that leaves no more is close; and the share of the others' work that tells without that.</summary>
-    private const double CloseMisfit = 0.015,
-        FarLess = 0.8;
+    /// <summary>
+    /// The cost a fit with one starved cylinder more must stay under, as a share of that without, and that above which a second is of no
+    /// use either; the share of the others' work that tells
+    /// such a cylinder where the fit is not close; and what may be left, noise
+    /// and all, where one fills to more than the others.
+    /// </summary>
+    private const double StarvedCost = 0.7,
+        HopefulCost = 0.9,
+        FarLess = 0.8,
+        OverfilledMisfit = 0.008;
 
     /// <summary>A window that holds a compression of even a slow twin, s, and the share of the usual reach it must show.</summary>
     private const double LivelySeconds = 0.7,
@@ -62,7 +70,7 @@ internal readonly record struct FoundEngine(StarterModel Model, StarterFit Fit, 
         var best = rough
             .OrderBy(r => r.Cost)
             .Take(even ? 4 : 8)
-            .SelectMany(r => new[] { r.Start, StarterModel.WithoutLeaks(r.Start) }.Select(start => (r.Cycles, Start: start)))
+            .SelectMany(r => new[] { r.Start, StarterUnknowns.WithoutLeaks(r.Start) }.Select(start => (r.Cycles, Start: start)))
             .AsParallel()
             .AsOrdered()
             .WithCancellation(cancel)
@@ -79,10 +87,7 @@ internal readonly record struct FoundEngine(StarterModel Model, StarterFit Fit, 
         var leaking = best[0];
         if (sync.Count < 2 && leaking.Alternates && leaking.HalfAsFast(signal, engine, rough, cancel) is { } slower)
             return slower;
-        if (leaking.Fit.Misfit < FilledMisfit + leaking.Model.Noise(leaking.Fit))
-            return leaking;
-        var starved = best.Select(f => f.Starved(signal, engine, cancel)).MinBy(f => f.Fit.Cost);
-        return starved.Fit.Cost < StarvedCost * leaking.Fit.Cost && starved.IsStarved ? starved : leaking;
+        return leaking.WithStarved(signal, engine, cancel);
     }
 
     /// <summary>
@@ -102,7 +107,7 @@ internal readonly record struct FoundEngine(StarterModel Model, StarterFit Fit, 
             return null;
         var (_, start, cycles) = starts.MinBy(r => r.Cost);
         var model = new StarterModel(signal, cycles, engine);
-        var fit = model.Fit(model.Approach(StarterModel.WithoutLeaks(start), cancel).Parameters, cancel);
+        var fit = model.Fit(model.Approach(StarterUnknowns.WithoutLeaks(start), cancel).Parameters, cancel);
         return fit.Misfit < HalfAsFastMisfit ? new FoundEngine(model, fit, cycles) : null;
     }
 
@@ -125,24 +130,61 @@ internal readonly record struct FoundEngine(StarterModel Model, StarterFit Fit, 
     }
 
     /// <summary>True where its fit is close, or the cylinder that does not fill does so much less that a rough fit can't make it up.</summary>
-    private bool IsStarved =>
-        Fit.Misfit < CloseMisfit + Model.Noise(Fit)
-        || Fit.Starved is { } starved && Fit.Work[starved.Position] < FarLess * Statistics.Median(Fit.Work);
+    private bool IsStarved => Fit.Misfit < Limit(CloseMisfit) || Fit.Work[Fit.Starved[^1].Position] < FarLess * Statistics.Median(Fit.Work);
 
-    /// <summary>The engine with the cylinder that, sealing but not filling, explains most of what leaks left.</summary>
-    private FoundEngine Starved(CrankingSignal signal, Engine engine, CancellationToken cancel)
+    /// <summary>The engine with the cylinders that do not fill, at most two, where they explain clearly more of it than leaks do.</summary>
+    private FoundEngine WithStarved(CrankingSignal signal, Engine engine, CancellationToken cancel)
     {
-        var (cycles, leaking) = (Cycles, Fit);
-        var (model, near) = Enumerable
+        if (!LeavesMuch)
+            return this;
+        var one = Starved([], Fit.Parameters, signal, engine, cancel);
+        if (!one.LeavesMuch || one.Fit.Cost > HopefulCost * Fit.Cost)
+            return one.Explains(this) ? one : this;
+        var two = one.Starved([.. one.Positions], one.Fit.Parameters, signal, engine, cancel);
+        if (two.LeavesMuch)
+        {
+            // The first was chosen while the second bent everything: it is chosen again beside the second.
+            var again = two.Starved([two.Positions.Last()], two.Model.Unknowns.WithoutFirst(two.Fit.Parameters), signal, engine, cancel);
+            two = again.Fit.Cost < two.Fit.Cost ? again : two;
+        }
+
+        // Not one alone but two may be what explains it.
+        var better = one.Explains(this) ? one : this;
+        return two.Explains(better) ? two : better;
+    }
+
+    private IEnumerable<int> Positions => Fit.Starved.Select(s => s.Position);
+
+    /// <summary>True where it explains clearly more than one with fewer cylinders that do not fill.</summary>
+    private bool Explains(FoundEngine simpler) =>
+        Fit.Cost < StarvedCost * simpler.Fit.Cost && (Fit.Starved.All(s => s.Filling < 1) ? IsStarved : Fit.Misfit < OverfilledMisfit);
+
+    /// <summary>True where more is left of the mean cycle than noise and a fit without a fault leave.</summary>
+    private bool LeavesMuch => Fit.Misfit > Limit(FilledMisfit);
+
+    /// <summary>A misfit with what noise adds to it.</summary>
+    private double Limit(double misfit) => double.Hypot(misfit, NoiseShare * Model.Noise(Fit));
+
+    /// <summary>The engine with one cylinder more that does not fill, the one that explains most of what was left.</summary>
+    private FoundEngine Starved(int[] known, double[] fitted, CrankingSignal signal, Engine engine, CancellationToken cancel)
+    {
+        return Enumerable
             .Range(0, engine.Cylinders)
+            .Except(known)
+            .Select(position => (int[])[.. known, position])
+            .SelectMany(starved =>
+                new StarterModel(signal, Cycles, engine, starved).Unknowns.StartsFrom(fitted).Select(start => (starved, start))
+            )
             .AsParallel()
             .AsOrdered()
             .WithCancellation(cancel)
-            .Select(position => (Position: position, Model: new StarterModel(signal, cycles, engine, position)))
-            .Select(m => (m.Model, Near: m.Model.Approach(StarterModel.WithStarved(leaking.Parameters, m.Position), cancel)))
+            .Select(s => (Model: new StarterModel(signal, Cycles, engine, s.starved), s.start))
+            .Select(s => (s.Model, Near: s.Model.Approach(s.start, cancel)))
+            .OrderBy(s => s.Near.Cost)
+            .Take(2)
+            .Select(s => new FoundEngine(s.Model, s.Model.Fit(s.Near.Parameters, cancel), Cycles))
             .AsSequential()
-            .MinBy(m => m.Near.Cost);
-        return new FoundEngine(model, model.Fit(near.Parameters, cancel), cycles);
+            .MinBy(f => f.Fit.Cost)!;
     }
 
     /// <summary>

@@ -18,26 +18,13 @@ public sealed class RelativeCompressionReading : ReadingOf<RelativeCompressionRe
     /// <summary>Below this speed leaks have so long that healthy cylinders drift apart, rpm.</summary>
     private const double SlowRpm = 150;
 
-    /// <summary>What tells the load, the surest first.</summary>
-    private static readonly string[] s_loads = ["current", "battery", "crank", "sound"];
-
-    /// <summary>Faster than this hardly a starter turns an engine, rpm.</summary>
-    private const double FastestRpm = 340;
-
     private const int FewCycles = 5;
-
-    /// <summary>Points by which cylinders a turn apart are alike, and pairs of them are not.</summary>
-    private const double PairsAlike = 8,
-        PairsApart = 12;
 
     /// <summary>So long a cranking holds three cycles even of a slow starter, s.</summary>
     private const double EnoughSeconds = 4;
 
     /// <summary>A spread over cycles, in points, from which single cylinders can't be told apart.</summary>
     private const double WildSpread = 25;
-
-    /// <summary>Below this a cylinder does no compression worth the name, percent.</summary>
-    private const double DeadPercent = 15;
 
     /// <summary>As long as this on one extreme value is an end stop, not a crest, s.</summary>
     private const double ClippedSeconds = 0.004;
@@ -89,13 +76,14 @@ public sealed class RelativeCompressionReading : ReadingOf<RelativeCompressionRe
         var syncCylinder = request.WholeNumber("sync-cylinder", 1);
         if (!engine.FiringOrder.Contains(syncCylinder))
             throw new ReadingException($"--sync-cylinder: this engine has no cylinder {syncCylinder}.");
+        request = CrankingLoad.WithSound(request);
         var channels = RoleResolver.Resolve(this, request);
-        var draft = new CompressionDraft(channels, LoadRole(channels, request));
+        var draft = new CompressionDraft(channels, CrankingLoad.Role(channels, request));
         if (engine.Cylinders < 2)
             return draft.Unusable("one-cylinder", "One cylinder has nothing to be compared with. Capture in-cylinder pressure instead.");
         if (draft.LoadRole is { } role && TooSlow(channels[role]) is { } slow)
             return draft.Unusable(slow.Code, slow.Text);
-        var (signal, refusal) = Load(channels, request, engine);
+        var (signal, refusal) = CrankingLoad.Signal(channels, draft.LoadRole, engine);
         if (signal is null)
             return draft.Unusable(refusal!.Code, refusal.Text);
         draft.Notes.AddRange(signal.Doubts);
@@ -129,46 +117,9 @@ public sealed class RelativeCompressionReading : ReadingOf<RelativeCompressionRe
                 "unsteady",
                 "The cycles differ too much from one another to compare cylinders. Crank for five seconds without a break, battery charged."
             );
-        if (sync.Count < 2 && (CouldBeHalfAsFast(result) || IsTooFast(found, draft, result)))
-            return draft.Unusable(
-                "ambiguous",
-                "This could be an engine with every second or third cylinder low, or a slower one that is even: the load looks the "
-                    + "same. Add a sync on one cylinder."
-            );
-        if (signal.IsWheelGuessed && ComesAgainEveryTurn(result))
-            return draft.Unusable(
-                "wheel-unsure",
-                "What differs comes again with every turn, not with every cycle, and the wheel's gaps could not be told for sure: it may "
-                    + "be the wheel as well as pairs of cylinders. Give the wheel in the engine, or capture the starter current."
-            );
-        return result;
-    }
-
-    /// <summary>True where cylinders that stand at the same place of the two turns are alike and the pairs are not.</summary>
-    private static bool ComesAgainEveryTurn(RelativeCompressionResult result)
-    {
-        double[] percent = [.. result.Positions.Select(p => p.Percent)];
-        var half = percent.Length / 2;
-        return percent.Length % 2 == 0
-            && half > 1
-            && percent.Max() - percent.Min() > PairsApart
-            && percent.Take(half).Zip(percent.Skip(half), (a, b) => Math.Abs(a - b)).Max() < PairsAlike;
-    }
-
-    /// <summary>
-    /// True where an uneven engine would turn faster than a starter can: a slower one of another rhythm looks the same. From the
-    /// current, which tells the load itself, only where every second cylinder is low.
-    /// </summary>
-    private static bool IsTooFast(FoundEngine found, CompressionDraft draft, RelativeCompressionResult result) =>
-        found.Rpm > FastestRpm && (found.Alternates || draft.LoadRole == "sound" && result.Verdict == "uneven");
-
-    /// <summary>True where the dead cylinders stand evenly spaced, as a cycle taken too short makes them.</summary>
-    private static bool CouldBeHalfAsFast(RelativeCompressionResult result)
-    {
-        var dead = result.Low.Where(l => l.Percent < DeadPercent).Select(l => l.Position).ToList();
-        return dead.Count >= 2
-            && 3 * dead.Count >= result.Positions.Count
-            && dead.Zip(dead.Skip(1), (a, b) => b - a).Distinct().Count() == 1;
+        return RhythmDoubt.Of(result, found, signal, draft.LoadRole!, sync.Count) is { } doubt
+            ? draft.Unusable(doubt.Code, doubt.Text)
+            : result;
     }
 
     private static string SyncKind(ReadingRequest request)
@@ -190,52 +141,6 @@ public sealed class RelativeCompressionReading : ReadingOf<RelativeCompressionRe
                     + "second or more."
             )
             : null;
-    }
-
-    private static string? LoadRole(Dictionary<string, Channel> channels, ReadingRequest request) =>
-        s_loads.FirstOrDefault(request.Channels.ContainsKey) ?? s_loads.FirstOrDefault(channels.ContainsKey);
-
-    /// <summary>The load from the channel the person named, else from the surest one there is.</summary>
-    private static (CrankingSignal? Signal, Note? Refusal) Load(Dictionary<string, Channel> channels, ReadingRequest request, Engine engine)
-    {
-        return LoadRole(channels, request) switch
-        {
-            "current" => (
-                CrankingSignal.FromCurrent(channels["current"]),
-                new Note(
-                    "no-cranking",
-                    "The current never shows a starter at work. Check the clamp and its range, and start the capture before cranking."
-                )
-            ),
-            "battery" => (
-                CrankingSignal.FromBattery(channels["battery"]),
-                new Note("no-cranking", "The battery voltage never shows a starter at work. Start the capture before cranking.")
-            ),
-            "crank" => (
-                CrankingSignal.FromCrank(channels["crank"], engine),
-                new Note(
-                    "no-wheel",
-                    "The crank signal shows no trigger wheel turning at cranking speed. Give the wheel in the engine, or capture the "
-                        + "starter current."
-                )
-            ),
-            "sound" => (
-                CrankingSignal.FromSound(channels["sound"]),
-                new Note(
-                    "no-whine",
-                    "No starter's whine is heard turning an engine. Record five seconds of cranking close to the starter, without "
-                        + "talking, fuel or ignition disabled."
-                )
-            ),
-            _ => (
-                null,
-                new Note(
-                    "no-load-channel",
-                    "No channel tells the load on the starter. Capture the starter current, the battery voltage, the crank sensor or "
-                        + "the sound while cranking."
-                )
-            ),
-        };
     }
 
     private static void AddDoubts(
