@@ -28,6 +28,12 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
     /// <summary>The samples over a gap of the wheel: of each such stretch only the mean is measured. Empty where there is no wheel.</summary>
     public bool[] IsMeanOnly { get; private init; } = [];
 
+    /// <summary>
+    /// Share of what every second cycle differs by from the others that is noise: all of it by ear, where it is hiss; the steps of a wheel
+    /// and of a converter differ from cycle to cycle too, and are evened out by the teeth beside them.
+    /// </summary>
+    public double NoiseShare { get; private init; } = 0.5;
+
     /// <summary>True where the wheel was not told, so that a gap may have been taken for wider or narrower than it is.</summary>
     public bool IsWheelGuessed { get; private init; }
 
@@ -108,7 +114,11 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
         var turning = Driven(whine.Samples, 0, whine.Samples.Length);
         var mean = Statistics.Median(whine.Samples[turning.First..turning.End].Select(f => (double)f));
         var load = whine with { Samples = Array.ConvertAll(whine.Samples, f => (float)(100 * (1 - f / mean))), Unit = "%" };
-        return new CrankingSignal(load, turning.First, turning.End, new StallLoad(100, StallLoad.Measured), []) { IsSpeed = true };
+        return new CrankingSignal(load, turning.First, turning.End, new StallLoad(100, StallLoad.Measured), [])
+        {
+            IsSpeed = true,
+            NoiseShare = 1,
+        };
     }
 
     /// <summary>Of a speed the stretch in which the starter drives it.</summary>

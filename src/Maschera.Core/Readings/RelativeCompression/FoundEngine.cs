@@ -24,20 +24,19 @@ internal sealed record FoundEngine(StarterModel Model, StarterFit Fit, List<(int
     private const double HalfAsFastFrom = 150,
         HalfAsFastMisfit = 0.07;
 
-    /// <summary>What is left of an engine whose cylinders all fill, and of one that is fitted closely; and how much of the noise stays in it.</summary>
+    /// <summary>What is left of an engine whose cylinders all fill, and of one that is fitted closely.</summary>
     private const double FilledMisfit = 0.004,
-        CloseMisfit = 0.015,
-        NoiseShare = 0.5;
+        CloseMisfit = 0.015;
 
     /// <summary>
     /// The cost a fit with one starved cylinder more must stay under, as a share of that without, and that above which a second is of no
-    /// use either; the share of the others' work that tells
-    /// such a cylinder where the fit is not close; and what may be left, noise
-    /// and all, where one fills to more than the others.
+    /// use either; the share of the others' work that tells such a cylinder where the fit is not close; and what is asked, noise and all,
+    /// where one fills to more than the others.
     /// </summary>
     private const double StarvedCost = 0.7,
         HopefulCost = 0.9,
         FarLess = 0.8,
+        OverfilledCost = 0.4,
         OverfilledMisfit = 0.008;
 
     /// <summary>A window that holds a compression of even a slow twin, s, and the share of the usual reach it must show.</summary>
@@ -137,17 +136,27 @@ internal sealed record FoundEngine(StarterModel Model, StarterFit Fit, List<(int
     {
         if (!LeavesMuch)
             return this;
-        var one = Starved([], Fit.Parameters, signal, engine, cancel);
-        if (!one.LeavesMuch || one.Fit.Cost > HopefulCost * Fit.Cost)
+        var one = Starved(OneMore([]), Fit.Parameters, signal, engine, cancel);
+        if (!one.LeavesMuch)
             return one.Explains(this) ? one : this;
-        var two = one.Starved([.. one.Positions], one.Fit.Parameters, signal, engine, cancel);
+        var lowest = Starved([LowestTwo], Fit.Parameters, signal, engine, cancel);
+        if (Math.Min(one.Fit.Cost, lowest.Fit.Cost) > HopefulCost * Fit.Cost)
+            return this;
+        var two = one.Starved(OneMore([.. one.Positions]), one.Fit.Parameters, signal, engine, cancel);
         if (two.LeavesMuch)
         {
             // The first was chosen while the second bent everything: it is chosen again beside the second.
-            var again = two.Starved([two.Positions.Last()], two.Model.Unknowns.WithoutFirst(two.Fit.Parameters), signal, engine, cancel);
+            var again = two.Starved(
+                OneMore([two.Positions.Last()]),
+                two.Model.Unknowns.WithoutFirst(two.Fit.Parameters),
+                signal,
+                engine,
+                cancel
+            );
             two = again.Fit.Cost < two.Fit.Cost ? again : two;
         }
 
+        two = lowest.Fit.Cost < two.Fit.Cost ? lowest : two;
         // Not one alone but two may be what explains it.
         var better = one.Explains(this) ? one : this;
         return two.Explains(better) ? two : better;
@@ -157,21 +166,32 @@ internal sealed record FoundEngine(StarterModel Model, StarterFit Fit, List<(int
 
     /// <summary>True where it explains clearly more than one with fewer cylinders that do not fill.</summary>
     private bool Explains(FoundEngine simpler) =>
-        Fit.Cost < StarvedCost * simpler.Fit.Cost && (Fit.Starved.All(s => s.Filling < 1) ? IsStarved : Fit.Misfit < OverfilledMisfit);
+        Fit.Starved.All(s => s.Filling < 1)
+            ? Fit.Cost < StarvedCost * simpler.Fit.Cost && IsStarved
+            : Fit.Cost < OverfilledCost * simpler.Fit.Cost && Fit.Misfit < OverfilledMisfit;
 
     /// <summary>True where more is left of the mean cycle than noise and a fit without a fault leave.</summary>
     private bool LeavesMuch => Fit.Misfit > Limit(FilledMisfit);
 
     /// <summary>A misfit with what noise adds to it.</summary>
-    private double Limit(double misfit) => double.Hypot(misfit, NoiseShare * Model.Noise(Fit));
+    private double Limit(double misfit) => double.Hypot(misfit, Model.Noise(Fit));
 
-    /// <summary>The engine with one cylinder more that does not fill, the one that explains most of what was left.</summary>
-    private FoundEngine Starved(int[] known, double[] fitted, CrankingSignal signal, Engine engine, CancellationToken cancel)
-    {
-        return Enumerable
-            .Range(0, engine.Cylinders)
-            .Except(known)
-            .Select(position => (int[])[.. known, position])
+    /// <summary>The two positions that do least: together they may be what neither explains alone, as where they stand a turn apart.</summary>
+    private int[] LowestTwo => [.. Enumerable.Range(0, Fit.Work.Length).OrderBy(position => Fit.Work[position]).Take(2)];
+
+    /// <summary>What is known with every other position.</summary>
+    private IEnumerable<int[]> OneMore(int[] known) =>
+        Enumerable.Range(0, Fit.Work.Length).Except(known).Select(position => (int[])[.. known, position]);
+
+    /// <summary>The engine with those positions not filling that explain most of what was left.</summary>
+    private FoundEngine Starved(
+        IEnumerable<int[]> candidates,
+        double[] fitted,
+        CrankingSignal signal,
+        Engine engine,
+        CancellationToken cancel
+    ) =>
+        candidates
             .SelectMany(starved =>
                 new StarterModel(signal, Cycles, engine, starved).Unknowns.StartsFrom(fitted).Select(start => (starved, start))
             )
@@ -185,7 +205,6 @@ internal sealed record FoundEngine(StarterModel Model, StarterFit Fit, List<(int
             .Select(s => new FoundEngine(s.Model, s.Model.Fit(s.Near.Parameters, cancel), Cycles))
             .AsSequential()
             .MinBy(f => f.Fit.Cost)!;
-    }
 
     /// <summary>
     /// Without the inrush and spin-up at the start, the run-down at the end, and any stretch in which nothing rises and falls.

@@ -47,6 +47,7 @@ internal sealed class StarterModel
     private readonly double[] _angles;
     private readonly double _reach;
     private readonly double _overrun;
+    private readonly double _noiseShare;
     private readonly int[] _starved;
     private readonly StarterUnknowns _unknowns;
     private readonly List<int[]> _meanOnly;
@@ -56,7 +57,7 @@ internal sealed class StarterModel
     /// <param name="starved">The positions that are tried as ones that do not fill.</param>
     public StarterModel(CrankingSignal signal, List<(int From, int To)> cycles, Engine engine, params int[] starved)
     {
-        _starved = starved;
+        (_starved, _noiseShare) = (starved, signal.NoiseShare);
         _fold = new CrankingFold(Resampling.Smooth(signal.Load.Samples, 5), cycles);
         _angles = engine.Angles();
         _torques = new CylinderTorques(_angles.Length);
@@ -89,7 +90,7 @@ internal sealed class StarterModel
                 cycles.Where((_, i) => i % 2 == 0).Average(c => c.Load[b]) - cycles.Where((_, i) => i % 2 == 1).Average(c => c.Load[b])
             )
             .ToArray();
-        return Statistics.StandardDeviation(differences) / 2 / _reach;
+        return _noiseShare * Statistics.StandardDeviation(differences) / 2 / _reach;
     }
 
     /// <summary>The signal's reach over the used cycles, 5th to 95th percentile.</summary>

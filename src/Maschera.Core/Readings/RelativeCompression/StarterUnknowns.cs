@@ -117,13 +117,15 @@ internal sealed class StarterUnknowns
     }
 
     /// <summary>
-    /// Starts of a fit from one with the last starved position less: that fit as it is, and only its phase and lag, for it may have bent
-    /// all else to make up for the cylinder.
+    /// Starts of a fit from one without the last of the starved positions: that fit as it is, and only its phase and lag, for it may have
+    /// bent all else to make up for them.
     /// </summary>
     public double[][] StartsFrom(double[] fitted)
     {
-        double[] near = [.. fitted, s_height.Mean, s_lost.Mean];
-        near[FirstLeak + _starved[^1]] = s_leak.Mean;
+        var missing = _starved[^((Count - fitted.Length) / 2)..];
+        double[] near = [.. fitted, .. missing.SelectMany(_ => new[] { s_height.Mean, s_lost.Mean })];
+        foreach (var position in missing)
+            near[FirstLeak + position] = s_leak.Mean;
         return [near, Usual(fitted[Phase], fitted[Lag])];
     }
 
