@@ -28,6 +28,9 @@ internal sealed record FoundEngine(StarterModel Model, StarterFit Fit, List<(int
     private const double FilledMisfit = 0.004,
         CloseMisfit = 0.015;
 
+    /// <summary>Noise of the mean cycle, as a share of the reach, from which no cylinder is said not to fill.</summary>
+    private const double MostNoise = 0.025;
+
     /// <summary>
     /// The cost a fit with one starved cylinder more must stay under, as a share of that without, and that above which a second is of no
     /// use either; the share of the others' work that tells such a cylinder where the fit is not close; and what is asked, noise and all,
@@ -170,8 +173,8 @@ internal sealed record FoundEngine(StarterModel Model, StarterFit Fit, List<(int
             ? Fit.Cost < StarvedCost * simpler.Fit.Cost && IsStarved
             : Fit.Cost < OverfilledCost * simpler.Fit.Cost && Fit.Misfit < OverfilledMisfit;
 
-    /// <summary>True where more is left of the mean cycle than noise and a fit without a fault leave.</summary>
-    private bool LeavesMuch => Fit.Misfit > Limit(FilledMisfit);
+    /// <summary>True where more is left of the mean cycle than noise and a fit without a fault leave; much noise tells nothing of that.</summary>
+    private bool LeavesMuch => Fit.Misfit > Limit(FilledMisfit) && Model.Noise(Fit) < MostNoise;
 
     /// <summary>A misfit with what noise adds to it.</summary>
     private double Limit(double misfit) => double.Hypot(misfit, Model.Noise(Fit));
