@@ -26,11 +26,13 @@ internal static class CrankingLoad
             }
             : request;
 
+    /// <summary>Mean samples a second.</summary>
+    public static double Rate(Channel channel) => (channel.Time.Count - 1) / (channel.Time.End - channel.Time.Start);
+
     private static bool IsSound(Channel channel)
     {
-        var rate = (channel.Time.Count - 1) / (channel.Time.End - channel.Time.Start);
         var samples = Array.ConvertAll(channel.Samples, v => (double)v);
-        return rate >= SoundRate && Math.Abs(Statistics.Mean(samples)) < SoundMiddle * Statistics.StandardDeviation(samples);
+        return Rate(channel) >= SoundRate && Math.Abs(Statistics.Mean(samples)) < SoundMiddle * Statistics.StandardDeviation(samples);
     }
 
     /// <summary>What the person named, else the surest there is; null where no channel tells the load.</summary>

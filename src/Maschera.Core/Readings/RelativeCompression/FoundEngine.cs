@@ -174,10 +174,10 @@ internal sealed record FoundEngine(StarterModel Model, StarterFit Fit, List<(int
             : Fit.Cost < OverfilledCost * simpler.Fit.Cost && Fit.Misfit < OverfilledMisfit;
 
     /// <summary>True where more is left of the mean cycle than noise and a fit without a fault leave; much noise tells nothing of that.</summary>
-    private bool LeavesMuch => Fit.Misfit > Limit(FilledMisfit) && Model.Noise(Fit) < MostNoise;
+    private bool LeavesMuch => Fit.Misfit > Limit(FilledMisfit) && Fit.Noise < MostNoise;
 
     /// <summary>A misfit with what noise adds to it.</summary>
-    private double Limit(double misfit) => double.Hypot(misfit, Model.Noise(Fit));
+    private double Limit(double misfit) => double.Hypot(misfit, Fit.Noise);
 
     /// <summary>The two positions that do least: together they may be what neither explains alone, as where they stand a turn apart.</summary>
     private int[] LowestTwo => [.. Enumerable.Range(0, Fit.Work.Length).OrderBy(position => Fit.Work[position]).Take(2)];
@@ -195,19 +195,24 @@ internal sealed record FoundEngine(StarterModel Model, StarterFit Fit, List<(int
         CancellationToken cancel
     ) =>
         candidates
-            .SelectMany(starved =>
-                new StarterModel(signal, Cycles, engine, starved).Unknowns.StartsFrom(fitted).Select(start => (starved, start))
-            )
             .AsParallel()
             .AsOrdered()
             .WithCancellation(cancel)
-            .Select(s => (Model: new StarterModel(signal, Cycles, engine, s.starved), s.start))
-            .Select(s => (s.Model, Near: s.Model.Approach(s.start, cancel)))
+            .Select(starved => (Starved: starved, Near: Approached(new StarterModel(signal, Cycles, engine, starved), fitted, cancel)))
+            .AsSequential()
+            .SelectMany(s => s.Near, (s, near) => (s.Starved, Near: near))
             .OrderBy(s => s.Near.Cost)
             .Take(2)
+            .AsParallel()
+            .AsOrdered()
+            .WithCancellation(cancel)
+            .Select(s => (Model: new StarterModel(signal, Cycles, engine, s.Starved), s.Near))
             .Select(s => new FoundEngine(s.Model, s.Model.Fit(s.Near.Parameters, cancel), Cycles))
             .AsSequential()
             .MinBy(f => f.Fit.Cost)!;
+
+    private static List<(double Cost, double[] Parameters)> Approached(StarterModel model, double[] fitted, CancellationToken cancel) =>
+        [.. model.Unknowns.StartsFrom(fitted).Select(start => model.Approach(start, cancel))];
 
     /// <summary>
     /// Without the inrush and spin-up at the start, the run-down at the end, and any stretch in which nothing rises and falls.

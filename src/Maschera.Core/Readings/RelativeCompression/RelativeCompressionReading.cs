@@ -133,7 +133,7 @@ public sealed class RelativeCompressionReading : ReadingOf<RelativeCompressionRe
     /// <summary>Compressions come five to twenty times a second; a log that looks at them as seldom shows none.</summary>
     private static Note? TooSlow(Channel load)
     {
-        var rate = (load.Time.Count - 1) / (load.Time.End - load.Time.Start);
+        var rate = CrankingLoad.Rate(load);
         return rate < SlowestRate
             ? new(
                 "too-slow",

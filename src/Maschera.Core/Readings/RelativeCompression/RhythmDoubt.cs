@@ -61,7 +61,7 @@ internal static class RhythmDoubt
     private static bool CouldBeTwiceAsFast(RelativeCompressionResult result, FoundEngine found, string load) =>
         result.Verdict == "even"
         && 2 * found.Rpm < FastestRpm
-        && (found.Fit.IsFarFetched || load is "current" or "battery" && found.Fit.Misfit > SlowMisfit);
+        && (found.Model.Unknowns.IsFarFetched(found.Fit.Parameters) || load is "current" or "battery" && found.Fit.Misfit > SlowMisfit);
 
     /// <summary>True where the dead cylinders stand evenly spaced, as a cycle taken too short makes them.</summary>
     private static bool CouldBeHalfAsFast(RelativeCompressionResult result)

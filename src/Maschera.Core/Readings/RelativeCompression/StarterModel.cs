@@ -11,7 +11,10 @@ namespace Maschera.Core.Readings.RelativeCompression;
 /// <param name="Fitted">The model's cycle.</param>
 /// <param name="Misfit">Root mean square of what is left over the signal's reach.</param>
 /// <param name="Cost">What the fit minimised.</param>
-/// <param name="IsFarFetched">True where the intake would close at a time no engine's does.</param>
+/// <param name="Noise">
+/// What noise leaves in the mean cycle, as a share of the reach: half of what every second cycle's mean differs from the others', their
+/// levels aside. What changes slowly over the cranking is in both alike.
+/// </param>
 /// <param name="Starved">The positions that do not fill, and their pressure where the intake closes, over the one outside.</param>
 internal sealed record StarterFit(
     double TdcDegrees,
@@ -22,7 +25,7 @@ internal sealed record StarterFit(
     double Misfit,
     double Cost,
     double[] Parameters,
-    bool IsFarFetched,
+    double Noise,
     List<(int Position, double Filling)> Starved
 );
 
@@ -77,25 +80,6 @@ internal sealed class StarterModel
     /// <summary>The cycles laid on each other.</summary>
     public CrankingFold Folded => _fold;
 
-    /// <summary>
-    /// What noise leaves in the mean cycle, as a share of the reach: half of what every second cycle's mean differs from the others',
-    /// their levels aside. What changes slowly over the cranking is in both alike.
-    /// </summary>
-    public double Noise(StarterFit fit)
-    {
-        var cycles = _fold.Each(fit.SpeedSwing);
-        var differences = Enumerable
-            .Range(0, Bins)
-            .Select(b =>
-                cycles.Where((_, i) => i % 2 == 0).Average(c => c.Load[b]) - cycles.Where((_, i) => i % 2 == 1).Average(c => c.Load[b])
-            )
-            .ToArray();
-        return _noiseShare * Statistics.StandardDeviation(differences) / 2 / _reach;
-    }
-
-    /// <summary>The signal's reach over the used cycles, 5th to 95th percentile.</summary>
-    public double Reach => _reach;
-
     /// <summary>Rough starts, best first.</summary>
     public List<(double Cost, double[] Parameters)> Starts(bool even) =>
         new RoughStarts(_fold, _angles, _unknowns, _reach, ResidualShare * _reach).All(even);
@@ -129,9 +113,21 @@ internal sealed class StarterModel
             misfit,
             cost,
             q,
-            _unknowns.IsFarFetched(q),
+            Noise(swing),
             starved
         );
+    }
+
+    private double Noise(double speedSwing)
+    {
+        var cycles = _fold.Each(speedSwing);
+        var differences = Enumerable
+            .Range(0, Bins)
+            .Select(b =>
+                cycles.Where((_, i) => i % 2 == 0).Average(c => c.Load[b]) - cycles.Where((_, i) => i % 2 == 1).Average(c => c.Load[b])
+            )
+            .ToArray();
+        return _noiseShare * Statistics.StandardDeviation(differences) / 2 / _reach;
     }
 
     /// <summary>
