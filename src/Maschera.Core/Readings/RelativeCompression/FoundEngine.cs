@@ -193,23 +193,28 @@ internal sealed record FoundEngine(StarterModel Model, StarterFit Fit, List<(int
         CrankingSignal signal,
         Engine engine,
         CancellationToken cancel
-    ) =>
-        candidates
+    )
+    {
+        // Each query ends before the next begins: one that feeds another would hold the threads the other waits for.
+        var approached = candidates
             .AsParallel()
             .AsOrdered()
             .WithCancellation(cancel)
             .Select(starved => (Starved: starved, Near: Approached(new StarterModel(signal, Cycles, engine, starved), fitted, cancel)))
-            .AsSequential()
-            .SelectMany(s => s.Near, (s, near) => (s.Starved, Near: near))
-            .OrderBy(s => s.Near.Cost)
+            .ToList();
+        return approached
+            .SelectMany(a => a.Near, (a, near) => (a.Starved, Near: near))
+            .OrderBy(a => a.Near.Cost)
             .Take(2)
+            .ToList()
             .AsParallel()
             .AsOrdered()
             .WithCancellation(cancel)
-            .Select(s => (Model: new StarterModel(signal, Cycles, engine, s.Starved), s.Near))
-            .Select(s => new FoundEngine(s.Model, s.Model.Fit(s.Near.Parameters, cancel), Cycles))
-            .AsSequential()
+            .Select(a => (Model: new StarterModel(signal, Cycles, engine, a.Starved), a.Near))
+            .Select(a => new FoundEngine(a.Model, a.Model.Fit(a.Near.Parameters, cancel), Cycles))
+            .ToList()
             .MinBy(f => f.Fit.Cost)!;
+    }
 
     private static List<(double Cost, double[] Parameters)> Approached(StarterModel model, double[] fitted, CancellationToken cancel) =>
         [.. model.Unknowns.StartsFrom(fitted).Select(start => model.Approach(start, cancel))];
