@@ -37,6 +37,17 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
     /// <summary>True where the wheel was not told, so that a gap may have been taken for wider or narrower than it is.</summary>
     public bool IsWheelGuessed { get; private init; }
 
+    /// <summary>True where a wheel that is known tells how fast the crank turns, and with it how long a cycle lasts.</summary>
+    public bool TellsSpeed => Load.Unit == Rpm && !IsWheelGuessed;
+
+    private const string Rpm = "rpm";
+
+    /// <summary>What is said of the wheel here too; that it has no gap matters to angles alone.</summary>
+    private static readonly string[] s_wheelDoubts = ["wheel-differs", "wheel-guessed", "lost-edges", "extra-edges"];
+
+    /// <summary>Mean speed from one sample to another, rpm, where the load is what is missing to the mean speed.</summary>
+    public double MeanRpm(int first, int end) => Stall.Load - Statistics.Mean(Load.Samples.AsSpan(first, end - first));
+
     /// <summary>Share of the working load above which the starter is taken to turn the engine.</summary>
     private const double OnShare = 0.15;
 
@@ -83,11 +94,12 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
             return null;
         var turning = Driven(rpm.Samples, moving.First, moving.End);
         var mean = Statistics.Mean([.. rpm.Samples[turning.First..turning.End].Select(v => (double)v)]);
-        var load = rpm with { Samples = Array.ConvertAll(rpm.Samples, value => (float)(mean - value)), Unit = "rpm" };
-        return new CrankingSignal(load, turning.First, turning.End, new StallLoad(mean, StallLoad.Measured), [])
+        var load = rpm with { Samples = Array.ConvertAll(rpm.Samples, value => (float)(mean - value)), Unit = Rpm };
+        Note[] doubts = [.. clock.Notes.Where(n => s_wheelDoubts.Contains(n.Code))];
+        return new CrankingSignal(load, turning.First, turning.End, new StallLoad(mean, StallLoad.Measured), doubts)
         {
             IsSpeed = true,
-            IsWheelGuessed = engine.CrankWheel is null,
+            IsWheelGuessed = engine.CrankWheel is null || doubts.Any(n => n.Code == "wheel-differs"),
             IsMeanOnly = Within(gaps, load),
         };
     }

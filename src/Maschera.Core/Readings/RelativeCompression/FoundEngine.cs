@@ -11,7 +11,7 @@ internal sealed record FoundEngine(StarterModel Model, StarterFit Fit, List<(int
 
     private static double RpmOf(List<(int From, int To)> cycles) => 120 / (cycles.Average(c => c.To - c.From) * CrankingSignal.Step);
 
-    private const int LeastCycles = 3;
+    public const int LeastCycles = 3;
 
     /// <summary>Works of positions that are alike, and those that clearly are not, as shares of the middle one.</summary>
     private const double AlikeWork = 0.1,
@@ -42,21 +42,16 @@ internal sealed record FoundEngine(StarterModel Model, StarterFit Fit, List<(int
         OverfilledCost = 0.4,
         OverfilledMisfit = 0.008;
 
-    /// <summary>A window that holds a compression of even a slow twin, s, and the share of the usual reach it must show.</summary>
-    private const double LivelySeconds = 0.7,
-        LivelyShare = 0.3;
-
     /// <summary>The best fit over all periods that may be a cycle; null where too little cranking was captured.</summary>
     public static FoundEngine? Find(CrankingSignal signal, Engine engine, List<SyncEvent> sync, CancellationToken cancel)
     {
         var load = signal.Load.Samples;
-        var settled = SettledStretch(signal);
-        if (settled.End - settled.First < 0.5 / CrankingSignal.Step)
+        var settled = SettledCranking.Of(signal);
+        if (settled.Seconds < 0.5)
             return null;
-        var periods = RelativeCompression.Cycles.CandidatePeriods(load.AsSpan(settled.First, settled.End - settled.First));
         var rough = new List<(double Cost, double[] Start, List<(int From, int To)> Cycles)>();
         var even = engine.FiresEvenly();
-        foreach (var period in FittingSync(periods, sync))
+        foreach (var period in settled.Periods(sync))
         {
             var bounds = RelativeCompression.Cycles.Track(load, settled.First, settled.End, period);
             if (bounds.Count < 2)
@@ -69,25 +64,22 @@ internal sealed record FoundEngine(StarterModel Model, StarterFit Fit, List<(int
         }
 
         // A model remembers its last fold, so every fit that runs beside others has a model of its own.
-        var best = rough
+        var starts = rough
             .OrderBy(r => r.Cost)
             .Take(even ? 4 : 8)
-            .SelectMany(r => new[] { r.Start, StarterUnknowns.WithoutLeaks(r.Start) }.Select(start => (r.Cycles, Start: start)))
-            .AsParallel()
-            .AsOrdered()
-            .WithCancellation(cancel)
-            .Select(r => (r.Cycles, Near: new StarterModel(signal, r.Cycles, engine).Approach(r.Start, cancel)))
-            .OrderBy(r => r.Near.Cost)
-            .Take(2)
-            .Select(r => (r.Cycles, r.Near, Model: new StarterModel(signal, r.Cycles, engine)))
-            .Select(r => new FoundEngine(r.Model, r.Model.Fit(r.Near.Parameters, cancel), r.Cycles))
-            .AsSequential()
+            .SelectMany(r => new[] { r.Start, StarterUnknowns.WithoutLeaks(r.Start) }.Select(start => (r.Cycles, Start: start)));
+        var near = OnAllCores(starts, s => (s.Cycles, Near: new StarterModel(signal, s.Cycles, engine).Approach(s.Start, cancel)), cancel);
+        var best = OnAllCores(
+                near.OrderBy(n => n.Near.Cost).Take(2),
+                n => Fitted(new StarterModel(signal, n.Cycles, engine), n.Near.Parameters, n.Cycles, cancel),
+                cancel
+            )
             .OrderBy(f => f.Fit.Cost)
             .ToList();
         if (best.Count == 0)
             return null;
         var leaking = best[0];
-        if (sync.Count < 2 && leaking.Alternates && leaking.HalfAsFast(signal, engine, rough, cancel) is { } slower)
+        if (!signal.TellsSpeed && sync.Count < 2 && leaking.Alternates && leaking.HalfAsFast(signal, engine, rough, cancel) is { } slower)
             return slower;
         return leaking.WithStarved(signal, engine, cancel);
     }
@@ -109,8 +101,8 @@ internal sealed record FoundEngine(StarterModel Model, StarterFit Fit, List<(int
             return null;
         var (_, start, cycles) = starts.MinBy(r => r.Cost);
         var model = new StarterModel(signal, cycles, engine);
-        var fit = model.Fit(model.Approach(StarterUnknowns.WithoutLeaks(start), cancel).Parameters, cancel);
-        return fit.Misfit < HalfAsFastMisfit ? new FoundEngine(model, fit, cycles) : null;
+        var slower = Fitted(model, model.Approach(StarterUnknowns.WithoutLeaks(start), cancel).Parameters, cycles, cancel);
+        return slower.Fit.Misfit < HalfAsFastMisfit ? slower : null;
     }
 
     /// <summary>True where every second cylinder is low, and those that are and those that are not are alike among themselves.</summary>
@@ -195,81 +187,27 @@ internal sealed record FoundEngine(StarterModel Model, StarterFit Fit, List<(int
         CancellationToken cancel
     )
     {
-        // Each query ends before the next begins: one that feeds another would hold the threads the other waits for.
-        var approached = candidates
-            .AsParallel()
-            .AsOrdered()
-            .WithCancellation(cancel)
-            .Select(starved => (Starved: starved, Near: Approached(new StarterModel(signal, Cycles, engine, starved), fitted, cancel)))
-            .ToList();
-        return approached
-            .SelectMany(a => a.Near, (a, near) => (a.Starved, Near: near))
-            .OrderBy(a => a.Near.Cost)
-            .Take(2)
-            .ToList()
-            .AsParallel()
-            .AsOrdered()
-            .WithCancellation(cancel)
-            .Select(a => (Model: new StarterModel(signal, Cycles, engine, a.Starved), a.Near))
-            .Select(a => new FoundEngine(a.Model, a.Model.Fit(a.Near.Parameters, cancel), Cycles))
-            .ToList()
+        var approached = OnAllCores(
+            candidates,
+            starved => (Starved: starved, Near: Approached(new StarterModel(signal, Cycles, engine, starved), fitted, cancel)),
+            cancel
+        );
+        var nearest = approached.SelectMany(a => a.Near, (a, near) => (a.Starved, Near: near)).OrderBy(a => a.Near.Cost).Take(2);
+        return OnAllCores(
+                nearest,
+                a => Fitted(new StarterModel(signal, Cycles, engine, a.Starved), a.Near.Parameters, Cycles, cancel),
+                cancel
+            )
             .MinBy(f => f.Fit.Cost)!;
     }
 
+    private static FoundEngine Fitted(StarterModel model, double[] start, List<(int From, int To)> cycles, CancellationToken cancel) =>
+        new(model, model.Fit(start, cancel), cycles);
+
+    /// <summary>Ends before it is read: a query that feeds another would hold the threads the other waits for.</summary>
+    private static List<TTo> OnAllCores<TFrom, TTo>(IEnumerable<TFrom> items, Func<TFrom, TTo> work, CancellationToken cancel) =>
+        [.. items.ToList().AsParallel().AsOrdered().WithCancellation(cancel).Select(work)];
+
     private static List<(double Cost, double[] Parameters)> Approached(StarterModel model, double[] fitted, CancellationToken cancel) =>
         [.. model.Unknowns.StartsFrom(fitted).Select(start => model.Approach(start, cancel))];
-
-    /// <summary>
-    /// Without the inrush and spin-up at the start, the run-down at the end, and any stretch in which nothing rises and falls.
-    /// </summary>
-    private static (int First, int End) SettledStretch(CrankingSignal signal)
-    {
-        var length = signal.End - signal.First;
-        var spinUp = Math.Min((int)(1.0 / CrankingSignal.Step), length / 4);
-        var runDown = Math.Min((int)(0.15 / CrankingSignal.Step), length / 10);
-        return LongestLively(signal.Load.Samples, signal.First + spinUp, signal.End - runDown);
-    }
-
-    /// <summary>
-    /// The longest part whose load keeps rising and falling: where the engine caught, the overrun starter's current
-    /// stays flat.
-    /// </summary>
-    private static (int First, int End) LongestLively(float[] load, int first, int end)
-    {
-        var window = (int)(LivelySeconds / CrankingSignal.Step);
-        var hop = window / 7;
-        if (end - first < 3 * window)
-            return (first, end);
-        var reaches = new List<double>();
-        for (var at = first; at + window <= end; at += hop)
-            reaches.Add(Statistics.Quantile(load.AsSpan(at, window), 0.98) - Statistics.Quantile(load.AsSpan(at, window), 0.02));
-        var least = LivelyShare * Statistics.Quantile(Statistics.Sorted(reaches), 0.8);
-        (int From, int Count) best = default;
-        for (int i = 0, from = 0; i <= reaches.Count; i++)
-        {
-            if (i < reaches.Count && reaches[i] >= least)
-                continue;
-            if (i - from > best.Count)
-                best = (from, i - from);
-            from = i + 1;
-        }
-
-        return (first + best.From * hop, Math.Min(end, first + (best.From + best.Count - 1) * hop + window));
-    }
-
-    /// <summary>
-    /// Where a sync beats evenly a cycle lasts one beat or two; periods of the load that agree are taken, or else the
-    /// beat itself.
-    /// </summary>
-    private static List<double> FittingSync(List<double> periods, List<SyncEvent> sync)
-    {
-        var beats = sync.Zip(sync.Skip(1), (a, b) => b.Peak - a.Peak).ToList();
-        if (beats.Count == 0)
-            return periods;
-        var beat = Statistics.Median(beats);
-        if (beats.Count(b => Math.Abs(b / beat - 1) < 0.15) < 0.6 * beats.Count)
-            return periods;
-        var fitting = periods.Where(p => Math.Abs(p / beat - 1) < 0.06 || Math.Abs(p / beat - 2) < 0.12).ToList();
-        return fitting.Count > 0 ? fitting : [beat, 2 * beat];
-    }
 }

@@ -20,9 +20,6 @@ public sealed class RelativeCompressionReading : ReadingOf<RelativeCompressionRe
 
     private const int FewCycles = 5;
 
-    /// <summary>So long a cranking holds three cycles even of a slow starter, s.</summary>
-    private const double EnoughSeconds = 4;
-
     /// <summary>A spread over cycles, in points, from which single cylinders can't be told apart.</summary>
     private const double WildSpread = 25;
 
@@ -92,10 +89,11 @@ public sealed class RelativeCompressionReading : ReadingOf<RelativeCompressionRe
             ? SyncEvents.Find(syncChannel.Between(signal.Load.Time[signal.First], signal.Load.Time[signal.End - 1]))
             : [];
         var fitted = FoundEngine.Find(signal, engine, sync, cancel);
-        if (fitted is null && (signal.End - signal.First) * CrankingSignal.Step < EnoughSeconds)
+        if (fitted is null && SettledCranking.Of(signal).IsTooShort)
             return draft.Unusable(
                 "too-short",
-                "Fewer than three steady cranking cycles. Crank for five seconds with fuel or ignition disabled."
+                "Fewer than three steady cranking cycles. Crank for five seconds, or eight where the starter turns slowly, with fuel or "
+                    + "ignition disabled."
             );
         if (fitted is not { Fit.Misfit: <= RefusedMisfit } found)
             return draft.Unusable(

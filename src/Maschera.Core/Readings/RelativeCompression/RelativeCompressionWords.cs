@@ -36,7 +36,7 @@ internal static class RelativeCompressionWords
         return Percent(Math.Max(Finest, Math.Max(apart, spread)), "0.0");
     }
 
-    private static string Percent(double value, string format = "0") => value.ToString(format, CultureInfo.InvariantCulture) + " %";
+    private static string Percent(double value, string format = "0;-0;0") => value.ToString(format, CultureInfo.InvariantCulture) + " %";
 
     private static string Join(IEnumerable<string> parts)
     {

@@ -21,7 +21,7 @@ internal static class RhythmDoubt
     /// <summary>What keeps a result from being believed; null where nothing does.</summary>
     public static Note? Of(RelativeCompressionResult result, FoundEngine found, CrankingSignal signal, string load, int syncEvents)
     {
-        if (syncEvents < 2 && (CouldBeHalfAsFast(result) || IsTooFast(result, found, load) || CouldBeTwiceAsFast(result, found, load)))
+        if (!signal.TellsSpeed && syncEvents < 2 && IsOfAnotherSpeed(result, found, load))
             return new(
                 "ambiguous",
                 "This could be an engine with every second or third cylinder low, or a slower one that is even: the load looks the "
@@ -35,6 +35,9 @@ internal static class RhythmDoubt
             );
         return null;
     }
+
+    private static bool IsOfAnotherSpeed(RelativeCompressionResult result, FoundEngine found, string load) =>
+        CouldBeHalfAsFast(result) || IsTooFast(result, found, load) || CouldBeTwiceAsFast(result, found, load);
 
     /// <summary>True where cylinders that stand at the same place of the two turns are alike and the pairs are not.</summary>
     private static bool ComesAgainEveryTurn(RelativeCompressionResult result)
