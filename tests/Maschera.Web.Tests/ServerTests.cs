@@ -9,7 +9,7 @@ using Microsoft.EntityFrameworkCore;
 namespace Maschera.Web.Tests;
 
 /// <summary>The server as a process: it starts, keeps what was changed, and refuses what makes no sense.</summary>
-public sealed class ServerTests : ServerProcess
+public sealed class ServerTests(DemoFolder demo) : ServerProcess, IClassFixture<DemoFolder>
 {
     [Fact]
     public async Task A_killed_demo_starts_again_with_what_was_changed_and_fresh_starts_over()
@@ -32,10 +32,17 @@ public sealed class ServerTests : ServerProcess
             Assert.DoesNotContain(changed, await client.GetStringAsync("/"), StringComparison.Ordinal);
     }
 
+    /// <summary>A server on demo data as they are made.</summary>
+    private Task<HttpClient> DemoAsync()
+    {
+        demo.CopyTo(Folder);
+        return StartAsync("--demo");
+    }
+
     [Fact]
     public async Task What_is_not_there_or_makes_no_sense_gets_a_plain_answer()
     {
-        using var client = await StartAsync("--demo");
+        using var client = await DemoAsync();
         foreach (
             var path in (string[])
                 [
@@ -73,7 +80,7 @@ public sealed class ServerTests : ServerProcess
     [Fact]
     public async Task A_window_of_any_width_stays_small_and_holds_the_extremes()
     {
-        using var client = await StartAsync("--demo");
+        using var client = await DemoAsync();
         using var db = Open();
         var channel = db.Channels.First(c => c.Name == "Starter current");
         foreach (var columns in (int[])[50, 800, 100_000])
@@ -167,7 +174,7 @@ public sealed class ServerTests : ServerProcess
         for (var round = 0; round < 2; round++)
         {
             var kept = 0;
-            using (var client = await StartAsync(round == 0 ? ["--demo", "--fresh"] : ["--demo"]))
+            using (var client = await (round == 0 ? DemoAsync() : StartAsync("--demo")))
             {
                 var live = await GoLiveAsync(client);
                 await client.PostAsync($"{live}/key?on=true", null);

@@ -46,6 +46,8 @@ internal sealed class StarterModel
 
     private const int Bins = CrankingFold.Bins;
 
+    private static readonly double[] s_ones = [.. Enumerable.Repeat(1.0, Bins)];
+
     private readonly CrankingFold _fold;
     private readonly double[] _angles;
     private readonly double _reach;
@@ -152,7 +154,7 @@ internal sealed class StarterModel
             ]);
         }
 
-        columns.Add([.. Enumerable.Repeat(1.0, Bins)]);
+        columns.Add(s_ones);
         var folds = _fold.Each(fit.SpeedSwing);
         var deltas = Enumerable.Range(0, n).Select(_ => new List<double>()).ToArray();
         foreach (var fold in folds)
@@ -182,7 +184,7 @@ internal sealed class StarterModel
         var load = Follow(torque, speed, Math.Exp(q[StarterUnknowns.Lag]));
         var (told, known) = (Levelled(load), Levelled(mean));
         var use = Array.ConvertAll(mean, value => value > _overrun);
-        var solved = LeastSquares.Linear([told, [.. Enumerable.Repeat(1.0, Bins)]], known, use);
+        var solved = LeastSquares.Linear([told, s_ones], known, use);
         var residual = new double[Bins];
         for (var b = 0; b < Bins; b++)
             residual[b] = use[b] ? known[b] - solved[0] * told[b] - solved[1] : 0;
