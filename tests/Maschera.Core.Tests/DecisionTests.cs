@@ -66,6 +66,24 @@ public class DecisionTests
     }
 
     [Fact]
+    public void Two_low_cylinders_that_do_not_fill_speak_each_for_its_own_valve_gear()
+    {
+        double Shut(int notes)
+        {
+            var said = string.Join(',', Enumerable.Repeat("""{"code":"short-of-air","text":"Seals."}""", notes));
+            return Decide(
+                "misfire",
+                $$"""{"reading":"relative-compression","verdict":"uneven","low":[{"cylinder":2},{"cylinder":4}],"notes":[{{said}}]}"""
+            )
+                .Suspects.Where(s => s.Fault == "intake-valve-not-opening" && s.Cylinder is 2 or 4)
+                .Sum(s => s.Probability);
+        }
+
+        Assert.True(Shut(2) > 2 * Shut(0), $"{Shut(0)} to {Shut(2)}");
+        Assert.Equal(Shut(0), Shut(1), 1e-9);
+    }
+
+    [Fact]
     public void Even_compression_rules_out_what_would_have_shown_and_is_not_proposed_again()
     {
         var result = Decide("misfire", Misfire + """,{"reading":"relative-compression","verdict":"even"}""");

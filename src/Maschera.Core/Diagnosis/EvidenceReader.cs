@@ -115,14 +115,25 @@ internal sealed class EvidenceReader(
                 yield return new(reading, $"{met.Replace('-', ' ')} is met.", false, faults, []);
     }
 
-    /// <summary>One low cylinder that seals but does not fill speaks for its valve gear, beside being low.</summary>
+    /// <summary>
+    /// Low cylinders that seal but do not fill speak for their valve gear, each for its own, beside being low. Where a note says it of
+    /// fewer than are low, which of them it is stands in its words alone.
+    /// </summary>
     private IEnumerable<Finding> ShortOfAir(JsonElement item, string text)
     {
         var low = Items(item, "low").Select(Cylinder).ToList();
-        if (low is not [> 0] || !Items(item, "notes").Any(note => Word(note, "code") == "short-of-air"))
+        var told = Items(item, "notes").Count(note => Word(note, "code") == "short-of-air");
+        if (
+            told == 0
+            || told < low.Count
+            || known.Verdicts("relative-compression/fill")?.GetValueOrDefault("short-of-air") is not { } faults
+        )
             yield break;
-        if (known.Verdicts("relative-compression/fill")?.GetValueOrDefault("short-of-air") is { } faults)
-            yield return new("relative-compression", text, true, faults, low) { ByAccident = known.Accident("relative-compression") };
+        foreach (var cylinder in low.Where(c => c > 0))
+            yield return new("relative-compression", text, true, faults, [cylinder])
+            {
+                ByAccident = known.Accident("relative-compression"),
+            };
     }
 
     /// <summary>Of the faults that show a finding those that these cylinders share.</summary>
