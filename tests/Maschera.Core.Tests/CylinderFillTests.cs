@@ -87,6 +87,22 @@ public class CylinderFillTests(ITestOutputHelper output)
         Assert.Equal(2, result.Low.Count);
     }
 
+    /// <summary>A starter strong for its engine: the inrush is ten times what turning draws, which is load all the same.</summary>
+    [Theory]
+    [InlineData(1_500, 0.1)]
+    [InlineData(2_500, 0.08)]
+    public void A_large_inrush_does_not_hide_the_cranking(double amperes, double seconds)
+    {
+        var plan = Plan(Find("Ghiro 1.0"), 0, 0) with { Faults = [Shut(2, 0, 0)] };
+        plan = plan with { Starter = plan.Starter with { VoltSeconds = 2.4 * plan.Starter.VoltSeconds, FrictionNm = 4 } };
+        var (capture, truth) = CrankingRun.Record(plan);
+        var current = capture.Channels.First(c => c.Name == "Starter current");
+        var first = Array.FindIndex(current.Samples, value => value > 100);
+        for (var i = first; i < current.Samples.Length; i++)
+            current.Samples[i] += (float)(amperes * Math.Exp(-(i - first) * current.Time.Step / seconds));
+        Check(Read(capture, plan.Engine, "current=Starter current", "sync=Ignition"), truth, 2);
+    }
+
     private static CylinderFault Shut(int cylinder, double leak, double lift) => new(cylinder, leak) { IntakeLift = lift };
 
     private static (RelativeCompressionResult Result, CrankingTruth Truth) Fill(

@@ -52,6 +52,14 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
     private const double OnShare = 0.15;
 
     /// <summary>
+    /// The inrush and the spin-up are over after so long, s; so long behind them is looked at; and less than this share of the whole
+    /// capture's level is rest.
+    /// </summary>
+    private const double InrushSeconds = 0.5,
+        TurningSeconds = 1.5,
+        AtRest = 0.04;
+
+    /// <summary>
     /// The starter turns the engine where the speed comes back above this share of the usual one within a compression, s: before and
     /// behind it runs up and down.
     /// </summary>
@@ -163,8 +171,21 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
         return new CrankingSignal(load, on.First, on.End, StallLoad.FromInrush(original, smooth, on.First), doubts);
     }
 
-    /// <summary>The upper part of the load: well above rest also where most of the capture is rest.</summary>
+    /// <summary>
+    /// The upper part of the load while the engine turns: well above rest also where most of the capture is rest, and not that of the
+    /// inrush, which may be ten times as much.
+    /// </summary>
     private static double WorkingLevel(float[] samples)
+    {
+        var all = UpperPart(samples);
+        var peak = Array.IndexOf(samples, samples.Max());
+        var from = Math.Min(samples.Length, peak + (int)(InrushSeconds / Step));
+        var after = samples[from..Math.Min(samples.Length, from + (int)(TurningSeconds / Step))];
+        var turning = after.Length * Step < TurningSeconds ? all : UpperPart(after);
+        return turning > AtRest * all ? Math.Min(all, turning) : all;
+    }
+
+    private static double UpperPart(float[] samples)
     {
         var top = Statistics.Quantile(samples, 0.995);
         return Statistics.Median(samples.Where(v => v > 0.25 * top).Select(v => (double)v));

@@ -29,8 +29,11 @@ internal sealed record SettledCranking(CrankingSignal Signal, int First, int End
     /// <summary>Mean speed, rpm; null where no known wheel tells it.</summary>
     private double? Rpm => Signal.TellsSpeed ? Signal.MeanRpm(First, End) : null;
 
-    /// <summary>True where it may hold fewer than the least number of cycles.</summary>
-    public bool IsTooShort => Seconds < (FoundEngine.LeastCycles + Waste) * 120 / (Rpm ?? UsualLeastRpm);
+    /// <summary>True where it may hold fewer than the least number of cycles, as long as the longest that they may be.</summary>
+    public bool IsTooShort => Seconds < (FoundEngine.LeastCycles + Waste) * (120 / Rpm ?? LikeItself.Append(120 / UsualLeastRpm).Max());
+
+    /// <summary>Seconds after which the load looks like itself, best first.</summary>
+    private List<double> LikeItself => Cycles.CandidatePeriods(Signal.Load.Samples.AsSpan(First, End - First));
 
     public static SettledCranking Of(CrankingSignal signal)
     {
@@ -47,7 +50,7 @@ internal sealed record SettledCranking(CrankingSignal Signal, int First, int End
     /// </summary>
     public List<double> Periods(List<SyncEvent> sync)
     {
-        var periods = FittingSync(Cycles.CandidatePeriods(Signal.Load.Samples.AsSpan(First, End - First)), sync);
+        var periods = FittingSync(LikeItself, sync);
         if (120 / Rpm is not { } cycle)
             return periods;
         var fitting = periods.Where(p => Math.Abs(p / cycle - 1) < SameSpeed).ToList();
