@@ -60,7 +60,7 @@ internal static class UpkeepCommands
 
     private static int Doctor(ParseResult words)
     {
-        var found = DataCheck.Of(Path.Combine(Folder(words), "maschera.db"));
+        var found = DataCheck.Of(Path.Combine(Folder(words), DataFolder.DatabaseName));
         foreach (var problem in found.Problems)
             Console.Error.WriteLine(problem);
         if (found.IsSound)

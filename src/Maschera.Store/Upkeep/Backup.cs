@@ -27,7 +27,7 @@ public static class Backup
     /// <exception cref="UpkeepException">The folder holds no database, the copy can't be written, or it is damaged.</exception>
     public static BackedUp Make(string dataFolder, string to, DateTime now, int keepDays)
     {
-        if (!File.Exists(Path.Combine(dataFolder, "maschera.db")))
+        if (!File.Exists(Path.Combine(dataFolder, DataFolder.DatabaseName)))
             throw new UpkeepException($"There is no database in {dataFolder}. Name the data folder with --data.");
         var file = Path.Combine(to, Prefix + now.ToString(Stamp, CultureInfo.InvariantCulture) + ".db");
         try
@@ -49,7 +49,7 @@ public static class Backup
         DiscardParts(to);
         try
         {
-            Copy(Path.Combine(dataFolder, "maschera.db"), file + Part, Path.Combine(dataFolder, DataFolder.CorrectionsName));
+            Copy(Path.Combine(dataFolder, DataFolder.DatabaseName), file + Part, Path.Combine(dataFolder, DataFolder.CorrectionsName));
             var found = DataCheck.Of(file + Part, Sample);
             if (!found.IsSound)
                 throw new UpkeepException($"The backup is not kept, for what it holds is damaged. {found.Problems[0]}");

@@ -29,7 +29,8 @@ internal sealed class KnockLog
         (_channels, _retard) = (channels, channels["retard"]);
         var finite = _retard.Samples.Where(float.IsFinite).ToList();
         var sign = finite.Count > 0 && -finite.Min() > finite.Max() ? -1 : 1;
-        Retard = [.. _retard.Samples.Select(v => (double)(sign * v))];
+        // Adding nothing takes the sign off a zero.
+        Retard = [.. _retard.Samples.Select(v => 0.0 + sign * v)];
         Seconds = [.. Enumerable.Range(0, Retard.Length).Select(i => _retard.Time[i])];
         Step = _retard.Time.Step;
         Runs = Values("rpm") is { } rpm ? [.. rpm.Select(v => v > Running)] : [.. Retard.Select(_ => true)];

@@ -142,16 +142,14 @@ internal sealed class StarterModel
         var (_, _, charges, scale, speed) = Evaluate(fit.Parameters);
         var columns = new List<double[]>();
         var perUnit = new double[n];
+        var lag = Math.Exp(fit.Parameters[StarterUnknowns.Lag]);
+        var usual = Follow(Torque(fit.Parameters, speed).Torque, speed, lag);
         for (var i = 0; i < n; i++)
         {
-            var moved = _unknowns.Worse(fit.Parameters, i);
-            var (torque, movedCharges) = Torque(moved, speed);
-            var (baseTorque, _) = Torque(fit.Parameters, speed);
+            // A worse seal or filling, and nothing else, is moved.
+            var (torque, movedCharges) = Torque(_unknowns.Worse(fit.Parameters, i), speed);
             perUnit[i] = movedCharges[i].Work - charges[i].Work;
-            columns.Add([
-                .. Follow(torque, speed, Math.Exp(moved[StarterUnknowns.Lag]))
-                    .Zip(Follow(baseTorque, speed, Math.Exp(moved[StarterUnknowns.Lag])), (a, b) => (a - b) * scale),
-            ]);
+            columns.Add([.. Follow(torque, speed, lag).Zip(usual, (a, b) => (a - b) * scale)]);
         }
 
         columns.Add(s_ones);
