@@ -78,7 +78,8 @@ def record(rng, e, name, angles, amps, tdc):
     noisy = amps + rng.normal(0, usual * rng.uniform(0.002, 0.02), len(amps)) + rng.normal(0, 3)
     step = amps.max() * 1.3 / 2 ** rng.choice([8, 10, 12, 14])
     teeth, missing = WHEELS[rng.integers(len(WHEELS))]
-    columns = {"Time (s)": seconds, "Starter current (A)": np.round(noisy / step) * step, "Crank (V)": crank_volts(rng, angles, teeth, missing)}
+    columns = {"Time (s)": seconds, "Starter current (A)": np.round(noisy / step) * step}
+    columns["Crank (V)"] = crank_volts(rng, angles, teeth, missing)
     if rng.random() < 0.7:
         spark = ((angles - tdc[0] + 8) % 720 < 1) & (seconds > 0.45)
         columns["Sync (V)"] = np.where(spark, 5, 0) + rng.normal(0, 0.02, len(seconds))

@@ -76,7 +76,8 @@ def simulate(engines, rng, seconds=5.5, before=0.4):
     e = {k: np.array([[x[k]] for x in engines], float) for k in (
         "volume", "bore", "stroke", "ratio", "rod", "ivo", "ivc", "evo", "evc", "manifold", "wall", "heat")}
     k, ohm, emf, drag, inertia = (np.array([x[key] for x in engines]) for key in ("k", "ohm", "emf", "drag", "inertia"))
-    leak, gaps, port, lost = (np.array([list(x[key]) + [0.0] * (most - x["n"]) for x in engines]) for key in ("leak", "gaps", "port", "lost"))
+    each = lambda key: np.array([list(x[key]) + [0.0] * (most - x["n"]) for x in engines])
+    leak, gaps, port, lost = each("leak"), each("gaps"), each("port"), each("lost")
     there = np.array([[i < x["n"] for i in range(most)] for x in engines])
     tdc = np.array([[720.0 / x["n"] * x["order"].index(i + 1) if i < x["n"] else 0 for i in range(most)] for x in engines])
     piston = np.pi / 4 * e["bore"] ** 2

@@ -16,11 +16,10 @@ export async function drawer(page, name) {
   if ((await tab.getAttribute("aria-selected")) !== "true") await tab.click();
 }
 
-/** What axe finds serious or worse on a page, in words; of all its rules or of those named. */
-export async function seriousFindings(page, rules = []) {
+/** What axe finds serious or worse on a page, in words. */
+export async function seriousFindings(page) {
   // Pages of one frame need no second page to gather what was found, which takes twice as long.
-  const axe = new AxeBuilder({ page }).setLegacyMode(true);
-  const { violations } = await (rules.length ? axe.withRules(rules) : axe).analyze();
+  const { violations } = await new AxeBuilder({ page }).setLegacyMode(true).analyze();
   return violations
     .filter((v) => v.impact === "serious" || v.impact === "critical")
     .map((v) => `${v.id}: ${v.nodes.map((n) => n.target).join(" ")}`);

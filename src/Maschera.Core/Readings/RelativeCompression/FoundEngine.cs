@@ -43,12 +43,12 @@ internal sealed record FoundEngine(StarterModel Model, StarterFit Fit, List<(int
         OverfilledMisfit = 0.008;
 
     /// <summary>The best fit over all periods that may be a cycle; null where too little cranking was captured.</summary>
-    public static FoundEngine? Find(CrankingSignal signal, Engine engine, List<SyncEvent> sync, CancellationToken cancel)
+    public static FoundEngine? Find(SettledCranking settled, Engine engine, List<SyncEvent> sync, CancellationToken cancel)
     {
-        var load = signal.Load.Samples;
-        var settled = SettledCranking.Of(signal);
         if (settled.Seconds < 0.5)
             return null;
+        var signal = settled.Signal;
+        var load = signal.Load.Samples;
         var rough = new List<(double Cost, double[] Start, List<(int From, int To)> Cycles)>();
         var even = engine.FiresEvenly();
         foreach (var period in settled.Periods(sync))

@@ -88,8 +88,9 @@ public sealed class RelativeCompressionReading : ReadingOf<RelativeCompressionRe
         var sync = channels.TryGetValue("sync", out var syncChannel)
             ? SyncEvents.Find(syncChannel.Between(signal.Load.Time[signal.First], signal.Load.Time[signal.End - 1]))
             : [];
-        var fitted = FoundEngine.Find(signal, engine, sync, cancel);
-        if (fitted is null && SettledCranking.Of(signal).IsTooShort)
+        var settled = SettledCranking.Of(signal);
+        var fitted = FoundEngine.Find(settled, engine, sync, cancel);
+        if (fitted is null && settled.IsTooShort)
             return draft.Unusable(
                 "too-short",
                 "Fewer than three steady cranking cycles. Crank for five seconds, or eight where the starter turns slowly, with fuel or "

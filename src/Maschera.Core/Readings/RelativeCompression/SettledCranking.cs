@@ -33,7 +33,7 @@ internal sealed record SettledCranking(CrankingSignal Signal, int First, int End
     public bool IsTooShort => Seconds < (FoundEngine.LeastCycles + Waste) * (120 / Rpm ?? LikeItself.Append(120 / UsualLeastRpm).Max());
 
     /// <summary>Seconds after which the load looks like itself, best first.</summary>
-    private List<double> LikeItself => Cycles.CandidatePeriods(Signal.Load.Samples.AsSpan(First, End - First));
+    private List<double> LikeItself => field ??= Cycles.CandidatePeriods(Signal.Load.Samples.AsSpan(First, End - First));
 
     public static SettledCranking Of(CrankingSignal signal)
     {
