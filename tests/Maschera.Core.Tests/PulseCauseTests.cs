@@ -90,12 +90,63 @@ public class PulseCauseTests
         Assert.Contains("misfires with the crank sensor", note.Text, StringComparison.Ordinal);
     }
 
+    [Theory]
+    [InlineData(3)]
+    [InlineData(4)]
+    [InlineData(5)]
+    [InlineData(6)]
+    [InlineData(8)]
+    public void A_cylinder_that_has_burnt_little_sucks_back_as_its_exhaust_opens_and_is_named_itself(int cylinders)
+    {
+        var engine = Of(cylinders);
+        foreach (var (place, cylinder) in engine.FiringOrder.Index())
+        {
+            double SucksBack(double degrees) => -0.9 * Bump(degrees - 720.0 / cylinders * place - 152, 14);
+            double[] burns = [.. Enumerable.Repeat(1.0, cylinders)];
+            var result = Read(
+                Made(degrees => Sum(engine, burns, Displaced, degrees) + SucksBack(degrees), "Exhaust"),
+                engine,
+                "exhaust",
+                1
+            );
+            Assert.Equal([cylinder], result.Cylinders.Where(c => c.IsOdd).Select(c => c.Cylinder));
+        }
+    }
+
+    [Theory]
+    [InlineData("exhaust")]
+    [InlineData("intake")]
+    public void Cylinders_that_fire_unevenly_are_compared_with_those_that_fire_like_them(string at)
+    {
+        var engine = Of(6) with { FiringAngles = [0, 90, 240, 330, 480, 570] };
+        Func<double, double> pulse = at == "exhaust" ? Displaced : Suction;
+        var pickUp = at == "exhaust" ? "Exhaust" : "Intake";
+        double[] alike = [.. Enumerable.Repeat(1.0, 6)];
+        Assert.Equal("even", Read(Made(degrees => Sum(engine, alike, pulse, degrees), pickUp), engine, at, 1).Verdict);
+        foreach (var (place, cylinder) in engine.FiringOrder.Index())
+        {
+            double[] weak = [.. alike.Select((strength, p) => p == place ? 0.5 : strength)];
+            var result = Read(Made(degrees => Sum(engine, weak, pulse, degrees), pickUp), engine, at, 1);
+            Assert.Equal([cylinder], result.Cylinders.Where(c => c.IsOdd).Select(c => c.Cylinder));
+        }
+    }
+
+    [Fact]
+    public void Of_cylinders_none_of_which_fires_like_two_others_none_is_named()
+    {
+        var engine = Of(4) with { FiringAngles = [0, 270, 360, 630] };
+        var result = Read(Made(degrees => Sum(engine, [1, 1, 1, 0.3], Displaced, degrees), "Exhaust"), engine, "exhaust", 1);
+        Assert.Equal("unusable", result.Verdict);
+        Assert.Empty(result.Cylinders);
+        Assert.Contains("uneven distances", Assert.Single(result.Notes).Text, StringComparison.Ordinal);
+    }
+
     private static PulsesResult Read(Maschera.Core.Signals.Capture capture, Engine engine, string at, double transit) =>
         PulseBench.Read(capture, engine, at, options: ("transit", FormattableString.Invariant($"{transit}")));
 
     /// <summary>All cylinders' courses, each so strong and begun at its own firing TDC.</summary>
     private static double Sum(Engine engine, double[] strengths, Func<double, double> course, double degrees) =>
-        Enumerable.Range(0, engine.Cylinders).Sum(place => strengths[place] * course(degrees - 720.0 / engine.Cylinders * place));
+        engine.Angles().Index().Sum(place => strengths[place.Index] * course(degrees - place.Item));
 
     /// <summary>Pressure falls while a cylinder draws, and comes back as the throttle lets air in.</summary>
     private static double Suction(double degrees) => -Bump(degrees - 455, 40) + 0.3 * Bump(degrees - 380, 14);
@@ -103,6 +154,9 @@ public class PulseCauseTests
     /// <summary>Pressure rises as the exhaust valve opens, and the pipe's end sends it back turned over, again and again.</summary>
     private static double BlowDown(double degrees, double echo) =>
         Enumerable.Range(0, 4).Sum(times => Math.Pow(-0.5, times) * Bump(degrees - 187 - times * echo, 16));
+
+    /// <summary>At idle hardly anything blows down as the exhaust valve opens; what the piston pushes out makes the pulse.</summary>
+    private static double Displaced(double degrees) => 0.25 * Bump(degrees - 160, 16) + 0.6 * Bump(degrees - 265, 45);
 
     private static double Bump(double off, double width) => Math.Exp(-Math.Pow(Math.IEEERemainder(off, 720) / width, 2) / 2);
 }

@@ -33,14 +33,10 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
     /// </summary>
     private const double OneLeaves = 0.15,
         PairLeaves = 0.2,
-        PairLeavesOfBlowDown = 0.6,
         PairStrength = 0.4;
 
     /// <summary>A source so far from its usual place counts as explaining half as well, degrees.</summary>
     private const double OffPlace = 60;
-
-    /// <summary>A leak is taken where it leaves no more than this of what a weaker blow-down leaves.</summary>
-    private const double EscapeLeaves = 0.75;
 
     /// <summary>
     /// Of a leak the gas of compression, and what is missing in the blow-down, are so strong at least; the gas alone is, from the second.
@@ -48,37 +44,38 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
     private const double LeastPart = 0.1,
         StrongPart = 0.5;
 
-    /// <summary>Another cylinder's leak that leaves less than so many times as much may be it too.</summary>
-    private const double EscapeNearly = 1.35;
+    /// <summary>Another cylinder that leaves less than so many times as much may be it too.</summary>
+    private const double Nearly = 1.35;
 
-    /// <summary>
-    /// A cylinder's exhaust stroke alone explains all where its course, left free, leaves no more than the first, the next so many times
-    /// more, and no usual blow-down less than the third. Two cylinders do where they leave so much less than one, and less than the last.
-    /// </summary>
-    private const double StrokeLeaves = 0.12,
-        StrokeNext = 3,
-        BlowDownFits = 0.3,
-        PairOfStrokes = 0.75,
+    /// <summary>Two cylinders blow out otherwise where they leave so much less than one, and less than the second.</summary>
+    private const double PairOfStrokes = 0.75,
         PairLeavesMost = 0.15;
 
     /// <summary>
-    /// A weak blow-down that leaves more than this is nobody's where its cylinder's exhaust stroke, whatever its course, leaves more than
-    /// the second or so many times as much as another's, or that other's more than the last.
+    /// What leaves more than this is nobody's, or, where it is lower than such a share of a usual pulse, more than the last.
     /// </summary>
-    private const double BlowDownNamed = 0.6,
-        OwnStroke = 0.75,
-        OwnNext = 2,
-        AnyStroke = 0.5;
+    private const double Named = 0.5,
+        Low = 0.3,
+        LowNamed = 0.25;
 
-    /// <summary>Any course in a cylinder's exhaust stroke, degrees.</summary>
-    private static readonly Lazy<double[][][]> s_strokes = new(() => GasSource.AnyCourse(125, 365));
+    /// <summary>A leak that leaves less than so many times as much as another's blow-down may be it too.</summary>
+    private const double NearlyLeak = 3.3;
+
+    /// <summary>
+    /// Any course from the exhaust valve's opening to the middle of the stroke, and nearly to its end, degrees. The short one leaves more
+    /// of what a cylinder does itself, the long one explains what the next cylinders do as well: the right one is good at both.
+    /// </summary>
+    private static readonly Lazy<double[][][]> s_short = new(() => GasSource.AnyCourse(115, 240)),
+        s_long = new(() => GasSource.AnyCourse(115, 315));
 
     private static readonly Lazy<double[][][]> s_escapes = new(() =>
         [
-            .. from later in (int[])[-10, 0, 10, 20]
+            .. from later in (int[])[-10, 5, 20]
+            from at in (int[])[160, 185]
+            from width in (int[])[16, 30]
             from decay in GasSource.Decays
-            let blowDown = Array.ConvertAll(GasSource.Bump(187 + later, 20, decay), v => -v)
-            select (double[][])[.. GasSource.ThroughLeak(decay, later), blowDown],
+            let missing = Array.ConvertAll(GasSource.Bump(at + later, width, decay), v => -v)
+            select (double[][])[.. GasSource.ThroughLeak(decay, later), missing],
         ]
     );
 
@@ -90,56 +87,51 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
     public static PulseCauses Find(PulseResidual of, bool isIntake)
     {
         var (one, two) = Best(isIntake ? PulseFault.Suction : PulseFault.BlowDown, of);
-        var isPair = one.Unexplained > OneLeaves && two.Unexplained < (isIntake ? PairLeaves : PairLeavesOfBlowDown) * one.Unexplained;
-        return !of.IsEven ? new(isPair ? two : one)
-            : isIntake ? IntakeCauses.Find(of, one, isPair ? two : null)
-            : isPair ? new(two)
-            : AtExhaust(of, one, two);
+        if (!isIntake)
+            return AtExhaust(of, two);
+        var isPair = one.Unexplained > OneLeaves && two.Unexplained < PairLeaves * one.Unexplained;
+        return IntakeCauses.Find(of, one, isPair ? two : null);
     }
 
     /// <summary>
-    /// The cylinder whose exhaust valve leaks, where that explains clearly more than a weaker blow-down of any: gas of its compression
-    /// comes early, and less is left to blow out. Or, with no leak, the one or the two whose exhaust stroke alone explains all.
+    /// The cylinder whose blow-down, along whatever course, explains most, or whose exhaust valve leaks: gas of its compression comes
+    /// early, and less is left to blow out. Or two that blow out otherwise along one course.
     /// </summary>
-    private static PulseCauses AtExhaust(PulseResidual of, PulseCause blowDown, PulseCause two)
+    private static PulseCauses AtExhaust(PulseResidual of, PulseCause two)
     {
         var fit = new SourceFit(of);
+        var (early, whole) = (SourceFit.Best(fit.Free, s_short.Value), SourceFit.Best(fit.Free, s_long.Value));
         var leaks = SourceFit.Best(fit.Positive, s_escapes.Value);
-        var escape = Best(PulseFault.Escape, leaks);
-        if (escape.Unexplained <= EscapeLeaves * blowDown.Unexplained)
-            return Escape(leaks, escape, blowDown);
-        var strokes = SourceFit.Best(fit.Free, s_strokes.Value);
-        var order = Enumerable.Range(0, strokes.Length).OrderBy(p => strokes[p].Left).ToList();
-        var stroke = Of(PulseFault.BlowDown, order[0], strokes);
-        var pair = of.Angles.Length > 3 ? fit.FreePair(s_strokes.Value) : null;
-        if (pair?.Left < Math.Min(PairLeavesMost, PairOfStrokes * stroke.Unexplained) && pair.IsOf(two.Places))
-            return new(two with { Unexplained = pair.Left });
-        var isClear = stroke.Unexplained < StrokeLeaves && strokes[order[1]].Left > StrokeNext * stroke.Unexplained;
-        if (stroke.Places[0] == blowDown.Places[0])
-            return new(isClear && stroke.Unexplained < blowDown.Unexplained ? stroke : blowDown);
-        if (isClear && blowDown.Unexplained > BlowDownFits)
-            return new(stroke, blowDown);
-        var isOwn = strokes[blowDown.Places[0]].Left < Math.Min(OwnStroke, OwnNext * stroke.Unexplained) && stroke.Unexplained < AnyStroke;
-        return new(blowDown, IsNobody: blowDown.Unexplained > BlowDownNamed && !isOwn);
+        var ranked = Enumerable.Range(0, leaks.Length).Select(Likelier).OrderBy(cause => cause.Unexplained).ToList();
+        var best = ranked[0];
+        if (of.Angles.Length > 3 && (two.Unexplained < PairOfStrokes * best.Unexplained || IsPair(fit, two, best)))
+            return new(two);
+        var leak = Best(PulseFault.Escape, leaks);
+        var rival =
+            ranked[1].Unexplained < Nearly * best.Unexplained ? ranked[1]
+            : leak.Places[0] != best.Places[0] && IsLeak(leaks[leak.Places[0]]) && leak.Unexplained < NearlyLeak * best.Unexplained ? leak
+            : null;
+        return new(best, rival, best.Unexplained > (of.Height < Low ? LowNamed : Named));
+
+        PulseCause Likelier(int place)
+        {
+            var blowDown = new PulseCause(PulseFault.BlowDown, [place], Math.Sqrt(early[place].Left * whole[place].Left));
+            return IsLeak(leaks[place]) && leaks[place].Left < blowDown.Unexplained ? Of(PulseFault.Escape, place, leaks) : blowDown;
+        }
     }
 
-    /// <summary>A leak of the cylinder whose blow-down is weak too, or one in which gas of compression shows.</summary>
-    private static PulseCauses Escape(SourceShare[] leaks, PulseCause escape, PulseCause blowDown)
+    /// <summary>True where two along any course, short and long, are the two along the usual one and leave clearly less than one.</summary>
+    private static bool IsPair(SourceFit fit, PulseCause two, PulseCause one)
     {
-        bool Shows(int place) =>
-            leaks[place].Parts is [var compressed, .., var missing]
-            && compressed >= LeastPart
-            && (missing >= LeastPart || compressed >= StrongPart);
-        var shown = Enumerable
-            .Range(0, leaks.Length)
-            .Where(p => Shows(p) && leaks[p].Left <= EscapeLeaves * blowDown.Unexplained)
-            .Select(p => Of(PulseFault.Escape, p, leaks))
-            .OrderBy(cause => cause.Unexplained)
-            .ToList();
-        if (escape.Places[0] == blowDown.Places[0])
-            return new(escape, shown.Find(s => s.Places[0] != escape.Places[0] && s.Unexplained < EscapeNearly * escape.Unexplained));
-        return shown is [var leak, ..] ? new(leak, blowDown) : new(blowDown, escape);
+        var most = Math.Min(PairLeavesMost, PairOfStrokes * one.Unexplained);
+        return new[] { s_long, s_short }
+            .Select(courses => fit.FreePair(courses.Value))
+            .All(pair => pair.Left < most && pair.IsOf(two.Places));
     }
+
+    /// <summary>True where gas of compression shows, and less is blown out or the gas is plain.</summary>
+    private static bool IsLeak(SourceShare share) =>
+        share.Parts is [var compressed, .., var missing] && compressed >= LeastPart && (missing >= LeastPart || compressed >= StrongPart);
 
     /// <summary>The cylinder that one of several families of courses explains most by.</summary>
     public static PulseCause Likeliest(PulseFault fault, SourceFit fit, IEnumerable<double[][]> families) =>

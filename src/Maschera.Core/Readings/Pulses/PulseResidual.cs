@@ -8,6 +8,9 @@ internal sealed class PulseResidual
     /// <summary>Where so much of what differs is chance, nothing explains it.</summary>
     private const double MostNoise = 0.6;
 
+    /// <summary>So much of what is left is not taken for chance.</summary>
+    private const double LeastLeft = 0.1;
+
     /// <summary>
     /// A course is gas on top of the others' pulse where it correlates so much with it and is such a share of one.
     /// </summary>
@@ -61,14 +64,15 @@ internal sealed class PulseResidual
         return new PulseResidual(odd, usual, angles, lag, energy > 0 ? Math.Min(1, Product(scatter, scatter) / energy) : 1);
     }
 
-    /// <summary>The share of what is not chance that is left where so much of all is; chance is left whatever explains the rest.</summary>
-    public double Left(double share) => _noise > MostNoise ? 1 : Math.Clamp((share - _noise) / (1 - _noise), 0, 1);
+    /// <summary>
+    /// The share of what is not chance that is left where so much of all is; chance is left whatever explains the rest. As chance is only
+    /// estimated, a little of what is left stays, and with it the order of two explanations that leave less than that.
+    /// </summary>
+    public double Left(double share) =>
+        _noise > MostNoise ? 1 : Math.Clamp(Math.Max((share - _noise) / (1 - _noise), LeastLeft * share), 0, 1);
 
     /// <summary>Degrees on the cycle by which a course of the first place is turned to come from another.</summary>
     public int TurnTo(int place) => (int)Math.Round(Angles[place] + Lag);
-
-    /// <summary>True where the cylinders fire at even distances: only then what they have alike is taken out.</summary>
-    public bool IsEven => FiresEvenly(Angles);
 
     /// <summary>
     /// True where a course is plainly not what is missing of a cylinder's own pulse, but gas on top of it.
@@ -82,13 +86,10 @@ internal sealed class PulseResidual
 
     /// <summary>
     /// What share of a cylinder's own pulse a course is that is missing, and how like it, -1 to 1: a pulse is one of those that the even
-    /// ones are the sum of, so a share of it, laid on all cylinders in turn, is that share of the sum, turned over. 0 for both where the
-    /// cylinders fire unevenly and have no usual pulse.
+    /// ones are the sum of, so a share of it, laid on all cylinders in turn, is that share of the sum, turned over.
     /// </summary>
     public (double Share, double Likeness) Missing(double[] course)
     {
-        if (!IsEven)
-            return (0, 0);
         var odd = Odd(course, Angles);
         var alike = LessLevel([.. course.Zip(odd, (v, o) => v - o)]);
         var (along, usual, own) = (Product(alike, Usual), Product(Usual, Usual), Product(alike, alike));
@@ -97,12 +98,10 @@ internal sealed class PulseResidual
 
     /// <summary>
     /// False where a cylinder plainly pushes in its intake stroke where the others draw: missing suction alone makes its pulse low, but
-    /// does not turn it round so far. Engines of uneven firing have no usual pulse to tell it by.
+    /// does not turn it round so far.
     /// </summary>
     public bool Draws(int place)
     {
-        if (!IsEven)
-            return true;
         var (own, usual, span) = (0.0, 0.0, CycleFold.Bins / Angles.Length);
         var from = TurnTo(place) + (int)PulsePlace.All[0].Centre - span / 2;
         for (var i = 0; i < span; i++)
@@ -121,24 +120,35 @@ internal sealed class PulseResidual
     }
 
     /// <summary>
-    /// What differs between cylinders: less the mean over all of them, as each sees it from its own firing TDC. Engines of uneven
-    /// firing have no such mean; there only the level is taken out.
+    /// What differs between cylinders: less the mean over all of them, as each sees it from its own firing TDC; where they fire unevenly,
+    /// over those that fire alike.
     /// </summary>
     public static double[] Odd(double[] course, double[] angles)
     {
-        var (n, span) = (course.Length, course.Length / angles.Length);
-        if (!FiresEvenly(angles))
-            return LessLevel(course);
-
+        var turns = Turns(angles);
+        var span = course.Length / turns;
         var alike = new double[span];
-        for (var i = 0; i < n; i++)
-            alike[i % span] += course[i] / angles.Length;
+        for (var i = 0; i < course.Length; i++)
+            alike[i % span] += course[i] / turns;
         return [.. course.Select((v, i) => v - alike[i % span])];
     }
 
-    /// <summary>True where places of the firing order lie at even distances to a degree, a whole number of degrees apart.</summary>
-    public static bool FiresEvenly(double[] angles) =>
-        CycleFold.Bins % angles.Length == 0 && angles.Select((a, i) => Math.Abs(a - i * (CycleFold.Bins / angles.Length))).Max() < 1;
+    /// <summary>
+    /// How often the distances between firings repeat in a cycle, to a degree: the number of cylinders where they are even, 3 for six at 90
+    /// and 150 degrees in turn, 1 where they never do. So many cylinders have alike what comes before and after their own pulse.
+    /// </summary>
+    public static int Turns(double[] angles)
+    {
+        bool Repeats(int turns) =>
+            angles.Length % turns == 0
+            && CycleFold.Bins % turns == 0
+            && Enumerable
+                .Range(0, angles.Length - angles.Length / turns)
+                .All(i => LieApart(angles[i], angles[i + angles.Length / turns], turns));
+        return Enumerable.Range(1, angles.Length).Last(Repeats);
+    }
+
+    private static bool LieApart(double from, double to, int turns) => Math.Abs(to - from - (double)CycleFold.Bins / turns) < 1;
 
     /// <summary>The same course less its first so many harmonics of the cycle.</summary>
     public static double[] WithoutSlow(double[] course, int harmonics)

@@ -111,7 +111,7 @@ internal sealed class PulseShares
         var (angles, span) = (engine.Angles(), 720.0 / engine.Cylinders);
         var transit = transitMs ?? place.TransitMs;
         var lag = transit * 6 * clock.SpeedRpm / 1000;
-        var isTurned = place.Name == "intake" && PulseResidual.FiresEvenly(angles) && PickUpPolarity.IsTurned(mean, angles, lag);
+        var isTurned = place.Name == "intake" && engine.FiresEvenly() && PickUpPolarity.IsTurned(mean, angles, lag);
         if (isTurned)
             (cycles, mean) = (Array.ConvertAll(cycles, TurnedOver), TurnedOver(mean));
         return new PulseShares(cycles, mean, angles, place.Centre + lag - span / 2, place)
@@ -170,8 +170,8 @@ internal sealed class PulseShares
             .Select(place => Enumerable.Range(0, Cycles).Select(cycle => Share(cycle, place)).OfType<double[]>().ToArray())
             .ToArray();
         var means = each.Select(MeanOf).ToArray();
-        var (usual, scatter) = Usual(means);
-        var height = Height(usual);
+        var (usual, scatter) = UsualOfAlike(means);
+        var height = usual.Average(Height);
         // Chance alone moves a mean by the scatter over cycles over the root of their number.
         var chance = Statistics.Median(
             Enumerable
@@ -179,9 +179,9 @@ internal sealed class PulseShares
                 .Select(place => Statistics.Median(each[place].Select(s => Distance(s, means[place]))) / Math.Sqrt(each[place].Length))
         );
         var unit = Math.Max(Math.Max(scatter, 1.5 * chance), Alike * height);
-        var distances = means.Select(own => Distance(own, usual)).ToArray();
+        var distances = means.Zip(usual, Distance).ToArray();
         var odd = distances.Zip(DepthOddness(each, means, usual), (d, depth) => Math.Max(d / unit, depth)).ToArray();
-        Apart = means.Max(own => SmoothHeight(own, usual)) / height;
+        Apart = means.Zip(usual, SmoothHeight).Max() / height;
         if (Apart < EvenWithin || _place.IsLeakOnly && odd.Max() < LeakOddFrom)
             odd = [.. odd.Select(o => Math.Min(o, 0.9 * OddFrom))];
         else if (odd.Max() >= OddFrom || !_place.IsLeakOnly && distances.Max() > ClearOfChance * chance)
@@ -190,15 +190,25 @@ internal sealed class PulseShares
         [
             .. Enumerable
                 .Range(0, n)
-                .Select(place => Against(engine.FiringOrder[place], means[place], usual, each[place], odd[place], unit))
+                .Select(place => Against(engine.FiringOrder[place], means[place], usual[place], each[place], odd[place], unit))
                 .OrderBy(c => c.Cylinder),
         ];
     }
 
-    /// <summary>How far each depth lies from the others', in units of their scatter or of chance.</summary>
-    private static double[] DepthOddness(double[][][] each, double[][] means, double[] usual)
+    /// <summary>
+    /// The usual share of each place, of the cylinders that fire alike, and the distance of the sound ones from it.
+    /// </summary>
+    private (double[][] Usual, double Scatter) UsualOfAlike(double[][] means)
     {
-        var depths = means.Select(own => Depth(own, usual) / Height(usual)).ToArray();
+        var kinds = means.Length / PulseResidual.Turns(_angles);
+        var found = Enumerable.Range(0, kinds).Select(kind => Usual([.. means.Where((_, place) => place % kinds == kind)])).ToArray();
+        return ([.. means.Select((_, place) => found[place % kinds].Usual)], found.Max(f => f.Scatter));
+    }
+
+    /// <summary>How far each depth lies from the others', in units of their scatter or of chance.</summary>
+    private static double[] DepthOddness(double[][][] each, double[][] means, double[][] usual)
+    {
+        var depths = means.Zip(usual, (own, others) => Depth(own, others) / Height(others)).ToArray();
         var middle = Statistics.Median(depths);
         // Half of the cylinders and one more, those nearest the middle, are taken for sound.
         var scatter = Statistics.StandardDeviation([.. depths.OrderBy(d => Math.Abs(d - middle)).Take(depths.Length / 2 + 1)]);
@@ -208,7 +218,7 @@ internal sealed class PulseShares
                 (depth, place) =>
                 {
                     var chance =
-                        Statistics.StandardDeviation([.. each[place].Select(s => Depth(s, usual) / Height(usual))])
+                        Statistics.StandardDeviation([.. each[place].Select(s => Depth(s, usual[place]) / Height(usual[place]))])
                         / Math.Sqrt(each[place].Length);
                     return OddFrom / DepthFrom * Math.Abs(depth - middle) / Math.Max(LeastDepth, Math.Max(1.5 * scatter, chance));
                 }
@@ -220,7 +230,7 @@ internal sealed class PulseShares
     /// Leaves the cylinders that explain what is odd, through whose neighbours' places it may pass; a little that no cylinder's
     /// fault explains is the engine's own.
     /// </summary>
-    private void Blame(double[] odd, double[] usual)
+    private void Blame(double[] odd, double[][] usual)
     {
         var culprits = Culprits(usual);
         var most = Math.Max(odd.Max(), OddFrom);
@@ -238,7 +248,7 @@ internal sealed class PulseShares
     /// <summary>True where cylinders differ by more than they usually do, and no cylinder's fault explains it.</summary>
     public bool IsUnexplained { get; private set; }
 
-    private IReadOnlyList<int> Culprits(double[] usual)
+    private IReadOnlyList<int> Culprits(double[][] usual)
     {
         if (_place.IsLeakOnly)
             return [PulseCulprit.Find(Residual(usual), _angles, Lag)];
@@ -253,7 +263,7 @@ internal sealed class PulseShares
     private double Lag => Start + _span / 2 - _place.Centre;
 
     /// <summary>The mean cycle less the usual share in every cylinder's place, a value a degree.</summary>
-    private double[] Residual(double[] usual)
+    private double[] Residual(double[][] usual)
     {
         var level = Mean.Average();
         var residual = Array.ConvertAll(Mean, v => (double)v - level);
@@ -261,7 +271,7 @@ internal sealed class PulseShares
         {
             var start = _angles[place] + Start;
             for (var k = 0; k < (int)Math.Round(_span); k++)
-                residual[Wrap(start + k)] -= usual[Math.Min(Points - 1, (int)(k * Points / _span))];
+                residual[Wrap(start + k)] -= usual[place][Math.Min(Points - 1, (int)(k * Points / _span))];
         }
 
         return residual;

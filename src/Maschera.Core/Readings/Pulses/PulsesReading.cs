@@ -14,6 +14,9 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
 {
     private const int FewCycles = 8;
 
+    /// <summary>Cylinders that fire alike, from which the odd one can be told.</summary>
+    private const int FewAlike = 3;
+
     /// <summary>
     /// Correlation of one half of the cycles with the other from which pulses are there; behind rings and gasket a sound engine makes
     /// hardly any.
@@ -108,6 +111,17 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
                     "few-cylinders",
                     "With fewer than three cylinders nothing tells which of them is the odd one. Compare with another capture of the "
                         + "same engine."
+                ),
+                place
+            );
+        if (PulseResidual.Turns(engine.Angles()) < FewAlike)
+            return Unusable(
+                channels,
+                new Note(
+                    "uneven-firing",
+                    "The cylinders fire at uneven distances, and fewer than three have alike what comes before and after their own pulse: "
+                        + "nothing tells which of them is the odd one. Compare with another capture of the same engine, or read relative "
+                        + "compression and misfires."
                 ),
                 place
             );
@@ -308,12 +322,12 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
                 PulseFault.Thrust => "thrusts gas back through its intake valve",
                 PulseFault.Blowback => "is not emptied by its exhaust valve and blows back",
                 PulseFault.Escape => "lets gas escape through its exhaust valve",
-                PulseFault.BlowDown => "blows out less than the others",
+                PulseFault.BlowDown => "blows out otherwise than the others",
                 _ => "draws less than the others",
             };
         return new Note(
             "either",
-            $"It may be that {Said(best)}, or that {Said(other)}: on this trace both look nearly alike. Cylinder pressure or "
+            $"It may be that {Said(best)}, or that {Said(other)}: this trace does not tell them well apart. Cylinder pressure or "
                 + "relative compression of both tells which."
         );
     }

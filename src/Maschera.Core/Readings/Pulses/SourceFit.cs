@@ -20,7 +20,7 @@ internal sealed record SourcePair(IReadOnlyList<int> Places, double Left, Lazy<d
 }
 
 /// <summary>
-/// Courses of one cylinder's gas, laid on each cylinder in turn and fitted to what evenly firing cylinders have beyond each other.
+/// Courses of one cylinder's gas, laid on each cylinder in turn and fitted to what cylinders that fire alike have beyond each other.
 /// </summary>
 internal sealed class SourceFit
 {
@@ -65,13 +65,17 @@ internal sealed class SourceFit
     {
         var (own, products) = Prepared(courses);
         var fits = Enumerable.Range(0, _of.Angles.Length).Select(place => Fits(own, place)).ToArray();
-        var apart = fits.Select((_, m) => m == 0 ? products : Apart(own, _of.TurnTo(m) - _of.TurnTo(0))).ToArray();
+        var apart = new Dictionary<int, Matrix<double>>();
         var best = new SourcePair([0, 1], 1, new(() => new double[CycleFold.Bins]));
         for (var i = 0; i < fits.Length; i++)
         for (var k = i + 1; k < fits.Length; k++)
+        {
+            var degrees = _of.TurnTo(k) - _of.TurnTo(i);
+            if (!apart.TryGetValue(degrees, out var cross))
+                apart[degrees] = cross = Apart(own, degrees);
             foreach (var ratio in s_ratios)
             {
-                var both = (1 + ratio * ratio) * products + ratio * apart[k - i];
+                var both = (1 + ratio * ratio) * products + ratio * cross;
                 var fit = fits[i] + ratio * fits[k];
                 var weights = Ridged(both).Cholesky().Solve(fit);
                 var left = _of.Left(1 - (2 * weights.DotProduct(fit) - weights.DotProduct(both * weights)) / _energy);
@@ -79,6 +83,7 @@ internal sealed class SourceFit
                 if (left < best.Left)
                     best = new([first, second], left, new(() => GasSource.Turned(Sum(courses, strength * weights), _of.TurnTo(first))));
             }
+        }
 
         return best;
     }
