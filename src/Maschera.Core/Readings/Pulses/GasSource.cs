@@ -6,7 +6,7 @@ namespace Maschera.Core.Readings.Pulses;
 internal static class GasSource
 {
     /// <summary>How soon gas that is too much, or is missing, is gone from the pick-up at intake and exhaust, degrees.</summary>
-    public static double[] Decays { get; } = [15, 40, 90, 200, 500];
+    public static double[] Decays { get; } = [15, 40, 90, 200, 500, 1200];
 
     /// <summary>Of a usual engine: rod over half the stroke, compression ratio, and exponents of compression and expansion.</summary>
     private const double Rod = 3.4,
@@ -19,6 +19,10 @@ internal static class GasSource
         BurnTo = 45,
         BlownFrom = 130,
         BlownIn = 15;
+
+    /// <summary>Outside pressure is in a cylinder between these, degrees after firing TDC.</summary>
+    private const double PushedFrom = 150,
+        PushedTo = 358;
 
     /// <summary>Bumps of a free course stand so far apart and are so wide, degrees.</summary>
     private const double Beside = 24,
@@ -45,6 +49,12 @@ internal static class GasSource
     /// <summary>Gas through a leak, of compression and of the burn, dying away, so many degrees late.</summary>
     public static double[][] ThroughLeak(double decay, int later) =>
         [Turned(Dying(Compressed(), decay), later), Turned(Dying(Burnt(), decay), later)];
+
+    /// <summary>
+    /// The same of what is pushed out at the outside pressure from the exhaust's opening to the intake's, above a manifold below it.
+    /// </summary>
+    public static double[] PushedOut(double decay, int later) =>
+        Turned(Dying(OverCycle(x => (x + CycleFold.Bins) % CycleFold.Bins is > PushedFrom and < PushedTo ? 1 : 0), decay), later);
 
     /// <summary>Bumps side by side, of which any course of gas between two places is a sum, for each way to die away.</summary>
     public static double[][][] AnyCourse(double from, double to)

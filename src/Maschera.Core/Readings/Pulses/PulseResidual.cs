@@ -11,41 +11,26 @@ internal sealed class PulseResidual
     /// <summary>So much of what is left is not taken for chance.</summary>
     private const double LeastLeft = 0.1;
 
-    /// <summary>
-    /// A course is gas on top of the others' pulse where it correlates so much with it and is such a share of one.
-    /// </summary>
-    private const double OnTop = 0.3,
-        LeastOnTop = 0.15;
-
-    /// <summary>A cylinder's pulse that is so deep, by the others', is turned round.</summary>
-    private const double Pushes = -1;
-
-    /// <summary>The slow harmonics of the cycle, the first one first.</summary>
-    private static readonly (double[] Cosine, double[] Sine)[] s_waves =
-    [
-        .. Enumerable.Range(1, IntakeCauses.MostHarmonics).Select(order => (Wave(order, 0), Wave(order, 0.25))),
-    ];
-
     private readonly double _noise;
 
-    private PulseResidual(double[] course, double[] usual, double[] angles, double lag, double noise)
+    private PulseResidual(double[] course, double height, double[] angles, double lag, double noise)
     {
-        (Course, Usual, Angles, Lag, _noise) = (course, LessLevel(usual), angles, lag, noise);
+        (Course, Height, Angles, Lag, _noise) = (course, height, angles, lag, noise);
         Energy = Product(course, course);
-        Height = (course.Max() - course.Min()) / (Usual.Max() - Usual.Min());
+        AlikeTurns = Turns(angles);
     }
 
     public double[] Course { get; }
     public double Energy { get; }
-
-    /// <summary>The even pulses, their level taken out: what all cylinders have alike.</summary>
-    public double[] Usual { get; }
 
     /// <summary>Height of what differs, in that of the even pulses.</summary>
     public double Height { get; }
 
     /// <summary>Firing TDC of each place of the firing order, degrees.</summary>
     public double[] Angles { get; }
+
+    /// <summary>How often their distances repeat in a cycle.</summary>
+    public int AlikeTurns { get; }
 
     /// <summary>Degrees from the valve to the pick-up.</summary>
     public double Lag { get; }
@@ -57,11 +42,12 @@ internal sealed class PulseResidual
     public static PulseResidual Of(float[] mean, double[] chance, double[] angles, double lag)
     {
         double[] all = [.. mean.Select(v => (double)v)];
-        var odd = Odd(all, angles);
+        var turns = Turns(angles);
+        var odd = Odd(all, turns);
         var usual = all.Zip(odd, (v, o) => v - o).ToArray();
-        var energy = Product(odd, odd);
-        var scatter = Odd(chance, angles);
-        return new PulseResidual(odd, usual, angles, lag, energy > 0 ? Math.Min(1, Product(scatter, scatter) / energy) : 1);
+        var scatter = Odd(chance, turns);
+        var noise = Product(odd, odd) is > 0 and var energy ? Math.Min(1, Product(scatter, scatter) / energy) : 1;
+        return new PulseResidual(odd, (odd.Max() - odd.Min()) / (usual.Max() - usual.Min()), angles, lag, noise);
     }
 
     /// <summary>
@@ -75,57 +61,13 @@ internal sealed class PulseResidual
     public int TurnTo(int place) => (int)Math.Round(Angles[place] + Lag);
 
     /// <summary>
-    /// True where a course is plainly not what is missing of a cylinder's own pulse, but gas on top of it.
-    /// </summary>
-    /// <param name="course">What one cylinder does otherwise, a value a degree.</param>
-    public bool IsOnTop(double[] course)
-    {
-        var (share, likeness) = Missing(course);
-        return likeness < -OnTop && share < -LeastOnTop;
-    }
-
-    /// <summary>
-    /// What share of a cylinder's own pulse a course is that is missing, and how like it, -1 to 1: a pulse is one of those that the even
-    /// ones are the sum of, so a share of it, laid on all cylinders in turn, is that share of the sum, turned over.
-    /// </summary>
-    public (double Share, double Likeness) Missing(double[] course)
-    {
-        var odd = Odd(course, Angles);
-        var alike = LessLevel([.. course.Zip(odd, (v, o) => v - o)]);
-        var (along, usual, own) = (Product(alike, Usual), Product(Usual, Usual), Product(alike, alike));
-        return usual > 0 && own > 0 ? (-Angles.Length * along / usual, -along / Math.Sqrt(own * usual)) : (0, 0);
-    }
-
-    /// <summary>
-    /// False where a cylinder plainly pushes in its intake stroke where the others draw: missing suction alone makes its pulse low, but
-    /// does not turn it round so far.
-    /// </summary>
-    public bool Draws(int place)
-    {
-        var (own, usual, span) = (0.0, 0.0, CycleFold.Bins / Angles.Length);
-        var from = TurnTo(place) + (int)PulsePlace.All[0].Centre - span / 2;
-        for (var i = 0; i < span; i++)
-        {
-            var at = ((from + i) % CycleFold.Bins + CycleFold.Bins) % CycleFold.Bins;
-            (own, usual) = (own + (Usual[at] + Course[at]) * Usual[at], usual + Usual[at] * Usual[at]);
-        }
-
-        return own > Pushes * usual;
-    }
-
-    private static double[] LessLevel(double[] course)
-    {
-        var level = course.Average();
-        return Array.ConvertAll(course, v => v - level);
-    }
-
-    /// <summary>
     /// What differs between cylinders: less the mean over all of them, as each sees it from its own firing TDC; where they fire unevenly,
     /// over those that fire alike.
     /// </summary>
-    public static double[] Odd(double[] course, double[] angles)
+    /// <param name="course">A value a degree.</param>
+    /// <param name="turns">How often the distances between firings repeat in a cycle.</param>
+    public static double[] Odd(double[] course, int turns)
     {
-        var turns = Turns(angles);
         var span = course.Length / turns;
         var alike = new double[span];
         for (var i = 0; i < course.Length; i++)
@@ -149,29 +91,6 @@ internal sealed class PulseResidual
     }
 
     private static bool LieApart(double from, double to, int turns) => Math.Abs(to - from - (double)CycleFold.Bins / turns) < 1;
-
-    /// <summary>The same course less its first so many harmonics of the cycle.</summary>
-    public static double[] WithoutSlow(double[] course, int harmonics)
-    {
-        var rest = (double[])course.Clone();
-        for (var order = 1; order <= harmonics; order++)
-        {
-            var (cosine, sine) = s_waves[order - 1];
-            var (c, s) = (Product(course, cosine) * 2 / course.Length, Product(course, sine) * 2 / course.Length);
-            for (var i = 0; i < rest.Length; i++)
-                rest[i] -= c * cosine[i] + s * sine[i];
-        }
-
-        return rest;
-    }
-
-    private static double[] Wave(int order, double quarter)
-    {
-        var wave = new double[CycleFold.Bins];
-        for (var i = 0; i < wave.Length; i++)
-            wave[i] = Math.Cos(2 * Math.PI * (order * (double)i / CycleFold.Bins - quarter));
-        return wave;
-    }
 
     public static double Product(ReadOnlySpan<double> a, ReadOnlySpan<double> b)
     {

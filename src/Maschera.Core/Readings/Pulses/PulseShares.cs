@@ -44,13 +44,6 @@ internal sealed class PulseShares
     private const double Alike = 0.012,
         EvenWithin = 0.125;
 
-    /// <summary>
-    /// From so much that no fault of a cylinder explains, differences are the engine's own, unless they are larger than this share
-    /// of the pulse.
-    /// </summary>
-    private const double ChanceFrom = 0.5,
-        ClearShare = 0.25;
-
     /// <summary>Values over which a difference is smoothed before its height is taken, so that noise does not add to it.</summary>
     private const int Smoothed = 5;
 
@@ -227,18 +220,17 @@ internal sealed class PulseShares
     }
 
     /// <summary>
-    /// Leaves the cylinders that explain what is odd, through whose neighbours' places it may pass; a little that no cylinder's
-    /// fault explains is the engine's own.
+    /// Leaves the cylinders that explain what is odd, through whose neighbours' places it may pass; what no cylinder's fault explains is
+    /// the engine's own.
     /// </summary>
     private void Blame(double[] odd, double[][] usual)
     {
         var culprits = Culprits(usual);
         var most = Math.Max(odd.Max(), OddFrom);
-        var isChance = Causes?.IsNobody == true || Apart < ClearShare && Causes?.Best.Unexplained > ChanceFrom;
-        IsUnexplained = isChance;
+        IsUnexplained = Causes?.IsNobody == true;
         for (var i = 0; i < odd.Length; i++)
-            odd[i] = !isChance && culprits.Contains(i) ? Math.Max(odd[i], OddFrom) : Math.Min(odd[i], 0.9 * OddFrom);
-        if (!isChance)
+            odd[i] = !IsUnexplained && culprits.Contains(i) ? Math.Max(odd[i], OddFrom) : Math.Min(odd[i], 0.9 * OddFrom);
+        if (!IsUnexplained)
             odd[culprits[0]] = most;
     }
 

@@ -6,18 +6,13 @@ namespace Maschera.Core.Readings.Pulses;
 /// <summary>What a cylinder's gas explains.</summary>
 /// <param name="Left">The share that is left unexplained, 0 to 1.</param>
 /// <param name="Parts">How strong each of its courses is beside what has to be explained, root of the energies.</param>
-/// <param name="Course">What explains it, a value a degree of the first place's cycle.</param>
-internal sealed record SourceShare(double Left, IReadOnlyList<double> Parts, Lazy<double[]> Course);
+internal sealed record SourceShare(double Left, IReadOnlyList<double> Parts);
 
 /// <summary>What two cylinders explain that do the same, one maybe more than the other.</summary>
 /// <param name="Places">The stronger first.</param>
 /// <param name="Left">The share that is left unexplained, 0 to 1.</param>
-/// <param name="Course">What the stronger does, a value a degree of the first place's cycle.</param>
-internal sealed record SourcePair(IReadOnlyList<int> Places, double Left, Lazy<double[]> Course)
-{
-    /// <summary>True where these are the two, whichever is the stronger.</summary>
-    public bool IsOf(IReadOnlyList<int> places) => Places.Order().SequenceEqual(places.Order());
-}
+/// <param name="IsMore">True where it is gas that is too much, false where it is missing.</param>
+internal sealed record SourcePair(IReadOnlyList<int> Places, double Left, bool IsMore);
 
 /// <summary>
 /// Courses of one cylinder's gas, laid on each cylinder in turn and fitted to what cylinders that fire alike have beyond each other.
@@ -31,18 +26,12 @@ internal sealed class SourceFit
     private static readonly double[] s_ratios = [1, 0.7, 1 / 0.7];
 
     private readonly PulseResidual _of;
-    private readonly double[] _target;
-    private readonly double _energy;
-    private readonly int _harmonics;
 
     /// <param name="of">What has to be explained.</param>
-    /// <param name="harmonics">Of the cycle that are left out on both sides, since the engine's speed swings with them.</param>
-    public SourceFit(PulseResidual of, int harmonics = 0)
-    {
-        (_of, _harmonics) = (of, harmonics);
-        _target = PulseResidual.WithoutSlow(of.Course, harmonics);
-        _energy = PulseResidual.Product(_target, _target);
-    }
+    public SourceFit(PulseResidual of) => _of = of;
+
+    /// <summary>Places of the firing order.</summary>
+    public int Places => _of.Angles.Length;
 
     /// <summary>
     /// Explains by each cylinder alone, with whatever of the courses fits, above and below the usual.
@@ -53,39 +42,39 @@ internal sealed class SourceFit
     {
         var (own, products) = Prepared(courses);
         var solver = Ridged(products).Cholesky();
-        return Each(own, products, fits => solver.Solve(fits), courses);
+        return Each(own, products, fits => solver.Solve(fits));
     }
 
     /// <summary>
-    /// The two cylinders that explain most if both do the same, with whatever of the courses of one of several families fits.
+    /// Explains by every two cylinders, of which both do the same, with whatever of the courses of one of several families fits.
     /// </summary>
-    public SourcePair FreePair(IEnumerable<double[][]> families) => families.Select(FreePair).MinBy(pair => pair.Left)!;
+    /// <returns>Each with each, in the order of their places.</returns>
+    public SourcePair[] FreePairs(IEnumerable<double[][]> families) =>
+        families.Select(FreePairs).Aggregate((best, each) => [.. best.Zip(each, (a, b) => b.Left < a.Left ? b : a)]);
 
-    private SourcePair FreePair(double[][] courses)
+    private SourcePair[] FreePairs(double[][] courses)
     {
         var (own, products) = Prepared(courses);
         var fits = Enumerable.Range(0, _of.Angles.Length).Select(place => Fits(own, place)).ToArray();
         var apart = new Dictionary<int, Matrix<double>>();
-        var best = new SourcePair([0, 1], 1, new(() => new double[CycleFold.Bins]));
-        for (var i = 0; i < fits.Length; i++)
-        for (var k = i + 1; k < fits.Length; k++)
+        return
+        [
+            .. from first in Enumerable.Range(0, fits.Length)
+            from second in Enumerable.Range(first + 1, fits.Length - first - 1)
+            select s_ratios.Select(ratio => Pair(first, second, ratio)).MinBy(pair => pair.Left),
+        ];
+
+        SourcePair Pair(int first, int second, double ratio)
         {
-            var degrees = _of.TurnTo(k) - _of.TurnTo(i);
+            var degrees = _of.TurnTo(second) - _of.TurnTo(first);
             if (!apart.TryGetValue(degrees, out var cross))
                 apart[degrees] = cross = Apart(own, degrees);
-            foreach (var ratio in s_ratios)
-            {
-                var both = (1 + ratio * ratio) * products + ratio * cross;
-                var fit = fits[i] + ratio * fits[k];
-                var weights = Ridged(both).Cholesky().Solve(fit);
-                var left = _of.Left(1 - (2 * weights.DotProduct(fit) - weights.DotProduct(both * weights)) / _energy);
-                var (first, second, strength) = ratio > 1 ? (k, i, ratio) : (i, k, 1);
-                if (left < best.Left)
-                    best = new([first, second], left, new(() => GasSource.Turned(Sum(courses, strength * weights), _of.TurnTo(first))));
-            }
+            var both = (1 + ratio * ratio) * products + ratio * cross;
+            var fit = fits[first] + ratio * fits[second];
+            var weights = Ridged(both).Cholesky().Solve(fit);
+            var left = 1 - (2 * weights.DotProduct(fit) - weights.DotProduct(both * weights)) / _of.Energy;
+            return new(ratio > 1 ? [second, first] : [first, second], _of.Left(left), weights.Sum() > 0);
         }
-
-        return best;
     }
 
     /// <summary>Products of the courses with themselves so many degrees later, and the other way round.</summary>
@@ -108,7 +97,7 @@ internal sealed class SourceFit
     public SourceShare[] Positive(double[][] courses)
     {
         var (own, products) = Prepared(courses);
-        return Each(own, products, fits => NotNegative(products, fits), courses);
+        return Each(own, products, fits => NotNegative(products, fits));
     }
 
     /// <summary>Each place's best over several families of courses.</summary>
@@ -120,14 +109,14 @@ internal sealed class SourceFit
     /// </summary>
     private (double[][] Own, Matrix<double> Products) Prepared(double[][] courses)
     {
-        var own = Array.ConvertAll(courses, c => PulseResidual.WithoutSlow(PulseResidual.Odd(c, _of.Angles), _harmonics));
+        var own = Array.ConvertAll(courses, c => PulseResidual.Odd(c, _of.AlikeTurns));
         return (own, Matrix<double>.Build.Dense(own.Length, own.Length, (i, k) => PulseResidual.Product(own[i], own[k])));
     }
 
     private Vector<double> Fits(double[][] own, int place) =>
         Vector<double>.Build.Dense(Array.ConvertAll(own, c => Turned(c, _of.TurnTo(place))));
 
-    private SourceShare[] Each(double[][] own, Matrix<double> products, Func<Vector<double>, Vector<double>> weigh, double[][] courses) =>
+    private SourceShare[] Each(double[][] own, Matrix<double> products, Func<Vector<double>, Vector<double>> weigh) =>
         [
             .. Enumerable
                 .Range(0, _of.Angles.Length)
@@ -135,32 +124,19 @@ internal sealed class SourceFit
                 {
                     var fits = Fits(own, place);
                     var weights = weigh(fits);
-                    var left = _energy - 2 * weights.DotProduct(fits) + weights.DotProduct(products * weights);
-                    var parts = weights.Select((w, i) => w * Math.Sqrt(products[i, i] / _energy));
-                    return new SourceShare(
-                        _of.Left(left / _energy),
-                        [.. parts],
-                        new(() => GasSource.Turned(Sum(courses, weights), _of.TurnTo(place)))
-                    );
+                    var left = _of.Energy - 2 * weights.DotProduct(fits) + weights.DotProduct(products * weights);
+                    var parts = weights.Select((w, i) => w * Math.Sqrt(products[i, i] / _of.Energy));
+                    return new SourceShare(_of.Left(left / _of.Energy), [.. parts]);
                 }),
         ];
-
-    private static double[] Sum(double[][] courses, Vector<double> weights)
-    {
-        var sum = new double[courses[0].Length];
-        for (var c = 0; c < courses.Length; c++)
-        for (var i = 0; i < sum.Length; i++)
-            sum[i] += weights[c] * courses[c][i];
-        return sum;
-    }
 
     /// <summary>Product of the target with a course so many degrees later.</summary>
     private double Turned(double[] course, int by)
     {
         var n = course.Length;
         var turn = (by % n + n) % n;
-        return PulseResidual.Product(_target.AsSpan(turn), course.AsSpan(0, n - turn))
-            + PulseResidual.Product(_target.AsSpan(0, turn), course.AsSpan(n - turn));
+        return PulseResidual.Product(_of.Course.AsSpan(turn), course.AsSpan(0, n - turn))
+            + PulseResidual.Product(_of.Course.AsSpan(0, turn), course.AsSpan(n - turn));
     }
 
     /// <summary>Those of the courses that, none below zero, explain most together: every choice of a few is tried.</summary>

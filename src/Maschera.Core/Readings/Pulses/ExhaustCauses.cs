@@ -1,0 +1,70 @@
+namespace Maschera.Core.Readings.Pulses;
+
+/// <summary>
+/// Weighs what a cylinder may do otherwise at the exhaust: it blows out along another course than the others, less or later or by sucking
+/// back what is in the pipe, or its valve leaks while it is compressed and burns. What pipe, silencer and pick-up make of it is not
+/// known, so that course is left free from the valve's opening on.
+/// </summary>
+internal static class ExhaustCauses
+{
+    /// <summary>
+    /// Of a leak the gas of compression, and what is missing in the blow-down, are so strong at least; the gas alone is, from the second.
+    /// </summary>
+    private const double LeastPart = 0.1,
+        StrongPart = 0.5;
+
+    /// <summary>Another cylinder that leaves less than so many times as much may be it too, or one whose valve leaks.</summary>
+    private const double Nearly = 1.35,
+        NearlyLeak = 3.3;
+
+    /// <summary>
+    /// What leaves more than this is nobody's, or, where it is lower than such a share of a usual pulse, more than the last.
+    /// </summary>
+    private const double Named = 0.5,
+        Low = 0.3,
+        LowNamed = 0.25;
+
+    /// <summary>From the valve's opening to the middle of the stroke, and nearly to its end, degrees.</summary>
+    private static readonly FreeCourse s_blowDown = new((115, 240), (115, 315));
+
+    private static readonly Lazy<double[][][]> s_escapes = new(() =>
+        [
+            .. from later in (int[])[-10, 5, 20]
+            from at in (int[])[160, 185]
+            from width in (int[])[16, 30]
+            from decay in GasSource.Decays
+            let missing = Array.ConvertAll(GasSource.Bump(at + later, width, decay), v => -v)
+            select (double[][])[.. GasSource.ThroughLeak(decay, later), missing],
+        ]
+    );
+
+    /// <summary>Explains what differs between cylinders.</summary>
+    public static PulseCauses Find(PulseResidual of)
+    {
+        var fit = new SourceFit(of);
+        var (blowDowns, _) = s_blowDown.Each(fit);
+        var leaks = SourceFit.Best(fit.Positive, s_escapes.Value);
+        var ranked = Enumerable.Range(0, leaks.Length).Select(Likelier).OrderBy(cause => cause.Unexplained).ToList();
+        var best = ranked[0];
+        if (s_blowDown.Pair(fit, PulseFault.BlowDown, false, best.Unexplained) is { } two)
+            return new(two);
+        var leak = PulseCause.Best(PulseFault.Escape, leaks);
+        var rival =
+            ranked[1].Unexplained < Nearly * best.Unexplained ? ranked[1]
+            : leak.Places[0] != best.Places[0] && IsLeak(leaks[leak.Places[0]]) && leak.Unexplained < NearlyLeak * best.Unexplained ? leak
+            : null;
+        return new(best, rival, best.Unexplained > (of.Height < Low ? LowNamed : Named));
+
+        PulseCause Likelier(int place)
+        {
+            var blowDown = new PulseCause(PulseFault.BlowDown, [place], blowDowns[place]);
+            return IsLeak(leaks[place]) && leaks[place].Left < blowDown.Unexplained
+                ? PulseCause.Of(PulseFault.Escape, place, leaks)
+                : blowDown;
+        }
+    }
+
+    /// <summary>True where gas of compression shows, and less is blown out or the gas is plain.</summary>
+    private static bool IsLeak(SourceShare share) =>
+        share.Parts is [var compressed, .., var missing] && compressed >= LeastPart && (missing >= LeastPart || compressed >= StrongPart);
+}
