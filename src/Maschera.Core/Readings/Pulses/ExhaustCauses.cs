@@ -13,12 +13,16 @@ internal static class ExhaustCauses
     private const double LeastPart = 0.1,
         StrongPart = 0.5;
 
+    /// <summary>What a leak leaves counts for so much, as its course is known and not left free.</summary>
+    private const double LeakCounts = 0.8;
+
     /// <summary>Another cylinder that leaves less than so many times as much may be it too, or one whose valve leaks.</summary>
     private const double Nearly = 1.35,
-        NearlyLeak = 3.3;
+        NearlyLeak = 2.6;
 
     /// <summary>
-    /// What leaves more than this is nobody's, or, where it is lower than such a share of a usual pulse, more than the last.
+    /// What leaves more than this is nobody's, or, where it is lower than such a share of a usual pulse, more than the last; then two are not
+    /// looked for.
     /// </summary>
     private const double Named = 0.5,
         Low = 0.3,
@@ -43,26 +47,33 @@ internal static class ExhaustCauses
     {
         var fit = new SourceFit(of);
         var (blowDowns, _) = s_blowDown.Each(fit);
-        var leaks = SourceFit.Best(fit.Positive, s_escapes.Value);
-        var ranked = Enumerable.Range(0, leaks.Length).Select(Likelier).OrderBy(cause => cause.Unexplained).ToList();
+        var escapes = Escapes(fit);
+        var ranked = Enumerable.Range(0, blowDowns.Length).Select(Likelier).OrderBy(cause => cause.Unexplained).ToList();
         var best = ranked[0];
-        if (s_blowDown.Pair(fit, PulseFault.BlowDown, false, best.Unexplained) is { } two)
+        if (of.Height >= Low && s_blowDown.Pair(fit, PulseFault.BlowDown, false, best.Unexplained) is { } two)
             return new(two);
-        var leak = PulseCause.Best(PulseFault.Escape, leaks);
-        var rival =
-            ranked[1].Unexplained < Nearly * best.Unexplained ? ranked[1]
-            : leak.Places[0] != best.Places[0] && IsLeak(leaks[leak.Places[0]]) && leak.Unexplained < NearlyLeak * best.Unexplained ? leak
-            : null;
+        var rival = Rival(best, [ranked[1]], Nearly) ?? Rival(best, escapes, NearlyLeak);
         return new(best, rival, best.Unexplained > (of.Height < Low ? LowNamed : Named));
 
-        PulseCause Likelier(int place)
-        {
-            var blowDown = new PulseCause(PulseFault.BlowDown, [place], blowDowns[place]);
-            return IsLeak(leaks[place]) && leaks[place].Left < blowDown.Unexplained
-                ? PulseCause.Of(PulseFault.Escape, place, leaks)
-                : blowDown;
-        }
+        PulseCause Likelier(int place) =>
+            escapes.Find(e => e.Places[0] == place) is { } escape && escape.Unexplained < blowDowns[place]
+                ? escape
+                : new(PulseFault.BlowDown, [place], blowDowns[place]);
     }
+
+    private static PulseCause? Rival(PulseCause best, IReadOnlyList<PulseCause> others, double nearly) =>
+        others is [var other, ..] && other.Places[0] != best.Places[0] && other.Unexplained < nearly * best.Unexplained ? other : null;
+
+    /// <summary>Cylinders whose leak shows, the likeliest first.</summary>
+    private static List<PulseCause> Escapes(SourceFit fit) =>
+        [
+            .. SourceFit
+                .Best(fit.Positive, s_escapes.Value)
+                .Select((share, place) => (share, place))
+                .Where(each => IsLeak(each.share))
+                .Select(each => new PulseCause(PulseFault.Escape, [each.place], LeakCounts * each.share.Left))
+                .OrderBy(escape => escape.Unexplained),
+        ];
 
     /// <summary>True where gas of compression shows, and less is blown out or the gas is plain.</summary>
     private static bool IsLeak(SourceShare share) =>

@@ -20,7 +20,7 @@ internal static class IntakeCauses
 
     /// <summary>
     /// What leaves more than this is nobody's; where it is a plain share of a usual pulse and the next cylinder leaves so many times more,
-    /// more than the last.
+    /// more than the last. Two are looked for where it is plain.
     /// </summary>
     private const double Named = 0.13,
         Plain = 0.35,
@@ -64,7 +64,10 @@ internal static class IntakeCauses
         var thrusts = Ranked(
             SourceFit.Best(fit.Positive, s_thrusts.Value).Select((s, p) => new PulseCause(PulseFault.Thrust, [p], s.Left))
         );
-        if (s_suction.Pair(fit, PulseFault.Suction, true, Math.Min(suctions[0].Unexplained, thrusts[0].Unexplained)) is { } two)
+        if (
+            of.Height >= Plain
+            && s_suction.Pair(fit, PulseFault.Suction, true, Math.Min(suctions[0].Unexplained, thrusts[0].Unexplained)) is { } two
+        )
             return new(two);
         var share = thrusts[0].Unexplained / whole.Min();
         if (share <= LeakLeaves)

@@ -34,10 +34,6 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
 
     /// <summary>One cylinder's cause of what a fit leaves.</summary>
     public static PulseCause Of(PulseFault fault, int place, SourceShare[] each) => new(fault, [place], each[place].Left);
-
-    /// <summary>The cylinder that explains most.</summary>
-    public static PulseCause Best(PulseFault fault, SourceShare[] each) =>
-        Enumerable.Range(0, each.Length).Select(place => Of(fault, place, each)).MinBy(c => c.Unexplained)!;
 }
 
 /// <summary>What is odd at a pick-up, explained.</summary>
