@@ -60,6 +60,21 @@ public class CylinderPressureTests
         Levels(result, truth!);
     }
 
+    [Fact]
+    public void Without_a_crank_sensor_an_early_exhaust_makes_the_intakes_figure_less_sure()
+    {
+        CylinderPressureResult Of(bool crank)
+        {
+            var good = s_good with { CrankSensor = crank };
+            return Read(BreathingRun.Record(good with { ExhaustShift = -14, Seed = 9 }).Capture, s_four, BreathingRun.Record(good).Capture);
+        }
+
+        var (sure, blind) = (Of(true), Of(false));
+        Assert.Equal(("exhaust-timing", "exhaust-timing"), (sure.Verdict, blind.Verdict));
+        Assert.True(blind.IntakeShiftErrorDegrees >= 0.2 * 12, blind.Sentence);
+        Assert.True(sure.IntakeShiftErrorDegrees < blind.IntakeShiftErrorDegrees, sure.Sentence);
+    }
+
     [Theory]
     [InlineData(3, LeakTo.Exhaust)]
     [InlineData(6, LeakTo.Exhaust)]

@@ -19,6 +19,9 @@ internal sealed record ValveShifts(double? Exhaust, double ExhaustError, double?
         ExhaustSwingStretch = 0.08,
         IntakeSwingStretch = 0.17;
 
+    /// <summary>Without a crank sensor such a share of the exhaust's shift gets into the intake's figure, measured on that engine too.</summary>
+    private const double ExhaustIntoIntake = 0.2;
+
     /// <summary>
     /// What leaks away tilts the flanks that the shifts are seen by: degrees over the square of the share of the charge that is lost
     /// beyond a sound cylinder's, measured on the same engine.
@@ -35,7 +38,12 @@ internal sealed record ValveShifts(double? Exhaust, double ExhaustError, double?
     public double? ExhaustFigureError => FigureError(Exhaust, ExhaustError, HasCrank ? ExhaustStretch : ExhaustSwingStretch);
 
     /// <summary>The same of the intake's.</summary>
-    public double? IntakeFigureError => FigureError(Intake, IntakeError, HasCrank ? IntakeStretch : IntakeSwingStretch);
+    public double? IntakeFigureError =>
+        FigureError(
+            Intake,
+            double.Hypot(IntakeError, HasCrank ? 0 : ExhaustIntoIntake * (Exhaust ?? 0)),
+            HasCrank ? IntakeStretch : IntakeSwingStretch
+        );
 
     private double? FigureError(double? shift, double error, double share) =>
         shift is { } degrees ? double.Hypot(double.Hypot(error, share * degrees), PerLostSquared * Lost * Lost) : null;
