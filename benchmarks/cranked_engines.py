@@ -7,11 +7,9 @@ A folder that holds captures already is only read. Needs numpy.
 import argparse
 import json
 import os
-import subprocess
-import time
 import wave
-from concurrent.futures import ThreadPoolExecutor
 import numpy as np
+from asked import ask, ask_all
 from engine_model import ORDERS, STEP, draw, simulate
 
 KINDS = ["none", "leak", "port", "port", "lobe", "lobe", "two-starved", "leak-and-starved", "two-leaks"]
@@ -115,10 +113,7 @@ def read(command, folder, known, role):
     words += ["--channel", role + {"sound": "=1", "current": "=Starter current", "crank": "=Crank"}[role]]
     if known["sync"] and role != "sound":
         words += ["--channel", "sync=Sync", "--sync-kind", "ignition", "--sync-cylinder", "1"]
-    began = time.time()
-    answer = subprocess.run(words, capture_output=True, text=True)
-    result = json.loads(answer.stdout) if answer.returncode == 0 else {"verdict": "unusable", "notes": [{"code": answer.stderr.strip()}]}
-    return {**result, "took": time.time() - began}
+    return ask(words)
 
 
 def judge(known, result):
@@ -153,8 +148,7 @@ def main():
         make(told.folder, told.seed, told.count, told.slow)
     truth = json.load(open(f"{told.folder}/truth.json"))
     for role in told.roles.split(","):
-        with ThreadPoolExecutor(2) as pool:
-            results = list(pool.map(lambda known: read(told.command, told.folder, known, role), truth))
+        results = ask_all(lambda known: read(told.command, told.folder, known, role), truth)
         judged = [judge(known, result) for known, result in zip(truth, results)]
         for known, result, (right, worst) in zip(truth, results, judged):
             if told.all or not right or worst > 5:

@@ -60,13 +60,13 @@ def lift(after, opens, closes, lost):
     return np.maximum(0, np.sin(np.pi * share) ** 2 - lost)
 
 
-def through(area, inside, outside, volume):
-    """Mass into a cylinder in a step, never more than evens the pressures, and the heat it carries. Sides: pressure, temperature."""
+def through(area, inside, outside, volume, step=STEP, share=0.5):
+    """Mass into a volume in a step, never more than a share of what evens the pressures, and its heat. Sides: pressure, temperature."""
     (p, t), (outside_p, outside_t) = inside, outside
     enters = outside_p > p
     up, down, hot = np.where(enters, outside_p, p), np.where(enters, p, outside_p), np.where(enters, outside_t, t)
-    most = 0.5 * np.abs(outside_p - p) * volume / (GAMMA * GAS * hot)
-    mass = np.minimum(area * orifice(up, hot, down) * STEP, most) * np.where(enters, 1, -1)
+    most = share * np.abs(outside_p - p) * volume / (GAMMA * GAS * hot)
+    mass = np.minimum(area * orifice(up, hot, down) * step, most) * np.where(enters, 1, -1)
     return mass, GAMMA * GAS * hot * mass
 
 

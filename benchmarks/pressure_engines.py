@@ -7,11 +7,10 @@ A folder that holds captures already is only read. Needs numpy and scipy.
 import argparse
 import json
 import os
-import subprocess
-import time
-from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
+from concurrent.futures import ProcessPoolExecutor
 from copy import deepcopy
 import numpy as np
+from asked import ask, ask_all
 from engine_model import OUTSIDE
 from running_model import STEP, draw_running, run
 
@@ -101,10 +100,7 @@ def read(command, folder, case):
              "--channel", "pressure=Cylinder pressure"]
     if case["sync"]:
         words += ["--channel", "sync=Sync", "--sync-kind", "ignition", "--sync-cylinder", str(case["cylinder"])]
-    began = time.time()
-    answer = subprocess.run(words, capture_output=True, text=True)
-    result = json.loads(answer.stdout) if answer.returncode == 0 else {"verdict": "unusable", "notes": [{"code": answer.stderr.strip()}]}
-    return {**result, "took": time.time() - began}
+    return ask(words)
 
 
 def judge(case, result):
@@ -138,8 +134,7 @@ def main():
         os.makedirs(told.folder, exist_ok=True)
         make(told.folder, told.seed, told.count)
     truth = json.load(open(f"{told.folder}/truth.json"))
-    with ThreadPoolExecutor(2) as pool:
-        results = list(pool.map(lambda case: read(told.command, told.folder, case), truth))
+    results = ask_all(lambda case: read(told.command, told.folder, case), truth)
     judged = [judge(case, result) for case, result in zip(truth, results)]
     for case, result, wrong in zip(truth, results, judged):
         if told.all or wrong != []:

@@ -7,12 +7,11 @@ A folder that holds captures already is only read. Needs numpy and scipy.
 import argparse
 import json
 import os
-import subprocess
-import time
-from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
+from concurrent.futures import ProcessPoolExecutor
 from copy import deepcopy
 import numpy as np
 from scipy.signal import lfilter
+from asked import ask, ask_all
 from running_model import STEP, draw_running, run
 
 KINDS = ["none", "leak_in", "leak_out", "lost", "shut_out", "misses", "none", "burns", "two", "leak_in", "leak_out", "none"]
@@ -118,10 +117,7 @@ def make(folder, seed, count):
 def read(command, folder, known, at):
     name = f"{folder}/{known['id']}-{at}"
     words = [command, "read", "pulses", name + ".csv", "--at", at, "--engine", name + ".engine.json", *known["words"][at]]
-    began = time.time()
-    answer = subprocess.run(words, capture_output=True, text=True)
-    result = json.loads(answer.stdout) if answer.returncode == 0 else {"verdict": "unusable", "notes": [{"code": answer.stderr.strip()}]}
-    return {**result, "took": time.time() - began}
+    return ask(words)
 
 
 def judge(known, at, result):
@@ -148,8 +144,7 @@ def main():
         make(told.folder, told.seed, told.count)
     truth = json.load(open(f"{told.folder}/truth.json"))
     for at in told.at.split(","):
-        with ThreadPoolExecutor(2) as pool:
-            results = list(pool.map(lambda known: read(told.command, told.folder, known, at), truth))
+        results = ask_all(lambda known: read(told.command, told.folder, known, at), truth)
         rights = [judge(known, at, result) for known, result in zip(truth, results)]
         for known, result, right in zip(truth, results, rights):
             if told.all or not right:

@@ -2,7 +2,7 @@
 volumes and a pipe, a governor. Shares no code with the readings or the stand-ins. SI units, pressures absolute, crank degrees.
 """
 import numpy as np
-from engine_model import GAMMA, GAS, OUTSIDE, draw, lift, orifice, slider
+from engine_model import GAMMA, GAS, OUTSIDE, draw, lift, orifice, slider, through
 
 STEP, SETTLE = 5.0e-5, 1.5
 INLET, BURNT = 310.0, 850.0
@@ -30,14 +30,9 @@ def draw_running(rng):
     return e
 
 
-def passed(area, inside, outside, step_volume, step):
-    """Mass into a volume in a step through an opening, and the enthalpy it carries; sides are pressure and temperature."""
-    (p, t), (outside_p, outside_t) = inside, outside
-    enters = outside_p > p
-    up, down, hot = np.where(enters, outside_p, p), np.where(enters, p, outside_p), np.where(enters, outside_t, t)
-    most = 0.4 * np.abs(outside_p - p) * step_volume / (GAMMA * GAS * hot)
-    mass = np.minimum(area * orifice(up, hot, down) * step, most) * np.where(enters, 1, -1)
-    return mass, GAMMA * GAS * hot * mass
+def passed(area, inside, outside, volume):
+    """Mass and heat into a volume in one of this model's shorter steps."""
+    return through(area, inside, outside, volume, STEP, 0.4)
 
 
 def burnt(degrees, length):
@@ -94,9 +89,9 @@ def run(engines, seed, seconds=5.0):
         t = p * volume / (mass * GAS)
         inlet = 0.2 * piston * each["fill"] * each["port"] * lift(after, each["ivo"], each["ivc"], each["lost"]) + each["leak_in"]
         outlet = 0.16 * piston * each["vent"] * lift(after, each["evo"], each["evc"], each["shut_out"]) + each["leak_out"]
-        d_in, h_in = passed(inlet * there, (p, t), (manifold, INLET), volume, STEP)
-        d_out, h_out = passed(outlet * there, (p, t), (header, BURNT), volume, STEP)
-        hole, h_hole = passed(each["leak"], (p, t), (OUTSIDE, 320), volume, STEP)
+        d_in, h_in = passed(inlet * there, (p, t), (manifold, INLET), volume)
+        d_out, h_out = passed(outlet * there, (p, t), (header, BURNT), volume)
+        hole, h_hole = passed(each["leak"], (p, t), (OUTSIDE, 320), volume)
         fresh = np.where((before < 330) & (after >= 330), 0, fresh + d_in)
         turned = omega[:, None] * STEP
         since = (after + 12) % 720
@@ -110,8 +105,8 @@ def run(engines, seed, seconds=5.0):
         mass = np.maximum(mass + d_in + d_out + hole, 1e-7)
         inflow = throttle * orifice(OUTSIDE, 295, np.minimum(manifold, OUTSIDE)) * STEP
         manifold = np.maximum(manifold + GAS * INLET / e["plenum"] * (inflow - np.where(there, d_in, 0).sum(1, keepdims=True)), 5000)
-        on = passed(e["cat"], (muffler, 600), (header, BURNT), e["muffler"], STEP)[0]
-        out = passed(e["pipe"], (OUTSIDE, 600), (muffler, 600), e["muffler"], STEP)[0]
+        on = passed(e["cat"], (muffler, 600), (header, BURNT), e["muffler"])[0]
+        out = passed(e["pipe"], (OUTSIDE, 600), (muffler, 600), e["muffler"])[0]
         header = header + GAS * BURNT / e["header"] * (-np.where(there, d_out, 0).sum(1, keepdims=True) - on)
         muffler = muffler + GAS * 600 / e["muffler"] * (on - out)
         load = load + (omega - target) * STEP * 8

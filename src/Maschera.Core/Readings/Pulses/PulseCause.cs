@@ -3,7 +3,7 @@ namespace Maschera.Core.Readings.Pulses;
 /// <summary>What a cylinder may do otherwise at a pick-up.</summary>
 internal enum PulseFault
 {
-    /// <summary>It draws less: pressure rises in its intake stroke and falls again as the others empty the manifold.</summary>
+    /// <summary>It draws otherwise than the others while its intake valve is open, most often less.</summary>
     Suction,
 
     /// <summary>Its intake valve leaks: gas is thrust back about its firing TDC.</summary>
@@ -12,7 +12,7 @@ internal enum PulseFault
     /// <summary>What could not leave through its exhaust valve blows back when its intake valve opens.</summary>
     Blowback,
 
-    /// <summary>It blows out less when its exhaust valve opens.</summary>
+    /// <summary>It blows out otherwise than the others when its exhaust valve opens: less, later, or sucking back.</summary>
     BlowDown,
 
     /// <summary>Its exhaust valve leaks: gas escapes while it is compressed and burns, and less is left to blow out.</summary>
