@@ -16,6 +16,9 @@ internal sealed class FreeCourse((double From, double To) early, (double From, d
         PairLeaves = 0.3,
         PairNext = 1.5;
 
+    /// <summary>Two cylinders' courses fit much of what is chance: where it is more than such a share none are looked for.</summary>
+    private const double PairNoise = 0.25;
+
     private readonly Lazy<double[][][]>[] _stretches =
     [
         .. new[] { early, whole }.Select(s => new Lazy<double[][][]>(() => GasSource.AnyCourse(s.From, s.To))),
@@ -34,13 +37,14 @@ internal sealed class FreeCourse((double From, double To) early, (double From, d
         Array.ConvertAll(SourceFit.Best(fit.Free, _stretches[stretch].Value), share => share.Left);
 
     /// <summary>
-    /// Two cylinders that do the same; null where one alone explains about as much, and of three, of which two can't be told from the third.
+    /// Two cylinders that do the same; null where one alone explains about as much, where much is chance, and of three, of which two can't
+    /// be told from the third.
     /// </summary>
     /// <param name="isMore">True where their fault leaves more gas at the pick-up than there usually is.</param>
     /// <param name="one">What the one leaves that explains most.</param>
     public PulseCause? Pair(SourceFit fit, PulseFault fault, bool isMore, double one)
     {
-        if (fit.Places <= 3 || one < OneLeaves)
+        if (fit.Of.Angles.Length <= 3 || fit.Of.Noise > PairNoise || one < OneLeaves)
             return null;
         var (early, all) = (fit.FreePairs(_stretches[0].Value), fit.FreePairs(_stretches[1].Value));
         // Of four cylinders two that do less are two others that do more.

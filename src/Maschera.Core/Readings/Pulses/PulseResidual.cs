@@ -8,20 +8,24 @@ internal sealed class PulseResidual
     /// <summary>Where so much of what differs is chance, nothing explains it.</summary>
     private const double MostNoise = 0.6;
 
+    /// <summary>More than this is not taken for chance: a course left free fits chance too.</summary>
+    private const double SureNoise = 0.15;
+
     /// <summary>So much of what is left is not taken for chance.</summary>
     private const double LeastLeft = 0.1;
 
-    private readonly double _noise;
-
     private PulseResidual(double[] course, double height, double[] angles, double lag, double noise)
     {
-        (Course, Height, Angles, Lag, _noise) = (course, height, angles, lag, noise);
+        (Course, Height, Angles, Lag, Noise) = (course, height, angles, lag, noise);
         Energy = Product(course, course);
         AlikeTurns = Turns(angles);
     }
 
     public double[] Course { get; }
     public double Energy { get; }
+
+    /// <summary>The share of the energy that may be chance, 0 to 1.</summary>
+    public double Noise { get; }
 
     /// <summary>Height of what differs, in that of the even pulses.</summary>
     public double Height { get; }
@@ -36,17 +40,16 @@ internal sealed class PulseResidual
     public double Lag { get; }
 
     /// <param name="mean">The mean cycle, a value a degree from firing TDC of the first place of the firing order on.</param>
-    /// <param name="chance">What of it may be chance: half the difference of the means of every other cycle and of the rest.</param>
+    /// <param name="chance">Energy of what of it is chance, what cylinders that fire alike have in common taken out.</param>
     /// <param name="angles">Firing TDC of each place of the firing order.</param>
     /// <param name="lag">Degrees from the valve to the pick-up.</param>
-    public static PulseResidual Of(float[] mean, double[] chance, double[] angles, double lag)
+    public static PulseResidual Of(float[] mean, double chance, double[] angles, double lag)
     {
         double[] all = [.. mean.Select(v => (double)v)];
         var turns = Turns(angles);
         var odd = Odd(all, turns);
         var usual = all.Zip(odd, (v, o) => v - o).ToArray();
-        var scatter = Odd(chance, turns);
-        var noise = Product(odd, odd) is > 0 and var energy ? Math.Min(1, Product(scatter, scatter) / energy) : 1;
+        var noise = Product(odd, odd) is > 0 and var energy ? Math.Min(1, chance / energy) : 1;
         return new PulseResidual(odd, (odd.Max() - odd.Min()) / (usual.Max() - usual.Min()), angles, lag, noise);
     }
 
@@ -54,8 +57,11 @@ internal sealed class PulseResidual
     /// The share of what is not chance that is left where so much of all is; chance is left whatever explains the rest. As chance is only
     /// estimated, a little of what is left stays, and with it the order of two explanations that leave less than that.
     /// </summary>
-    public double Left(double share) =>
-        _noise > MostNoise ? 1 : Math.Clamp(Math.Max((share - _noise) / (1 - _noise), LeastLeft * share), 0, 1);
+    public double Left(double share)
+    {
+        var sure = Math.Min(Noise, SureNoise);
+        return Noise > MostNoise ? 1 : Math.Clamp(Math.Max((share - sure) / (1 - sure), LeastLeft * share), 0, 1);
+    }
 
     /// <summary>Degrees on the cycle by which a course of the first place is turned to come from another.</summary>
     public int TurnTo(int place) => (int)Math.Round(Angles[place] + Lag);

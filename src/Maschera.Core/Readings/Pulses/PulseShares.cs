@@ -138,8 +138,16 @@ internal sealed class PulseShares
         }
     }
 
-    /// <summary>What of the mean may be chance: half the difference of the means of every other cycle and of the rest.</summary>
-    private double[] Chance() => [.. MeanOfEvery(0).Zip(MeanOfEvery(1), (even, odd) => (even - odd) / 2)];
+    /// <summary>
+    /// Energy of what differs between cylinders in the mean by chance: half that of the difference of each cycle from the one before, over
+    /// their number. What changes slowly is in both.
+    /// </summary>
+    private double ChanceEnergy()
+    {
+        var turns = PulseResidual.Turns(_angles);
+        var steps = _cycles.Skip(1).Zip(_cycles, (own, before) => PulseResidual.Odd([.. own.Zip(before, (a, b) => (double)a - b)], turns));
+        return steps.Average(step => PulseResidual.Product(step, step)) / 2 / Cycles;
+    }
 
     private double[] MeanOfEvery(int second)
     {
@@ -244,7 +252,7 @@ internal sealed class PulseShares
     {
         if (_place.IsLeakOnly)
             return [PulseCulprit.Find(Residual(usual), _angles, Lag)];
-        Causes = PulseCause.Find(PulseResidual.Of(Mean, Chance(), _angles, Lag), _place.Name == "intake");
+        Causes = PulseCause.Find(PulseResidual.Of(Mean, ChanceEnergy(), _angles, Lag), _place.Name == "intake");
         return Causes.Best.Places;
     }
 

@@ -30,8 +30,8 @@ internal sealed class SourceFit
     /// <param name="of">What has to be explained.</param>
     public SourceFit(PulseResidual of) => _of = of;
 
-    /// <summary>Places of the firing order.</summary>
-    public int Places => _of.Angles.Length;
+    /// <summary>What has to be explained.</summary>
+    public PulseResidual Of => _of;
 
     /// <summary>
     /// Explains by each cylinder alone, with whatever of the courses fits, above and below the usual.
