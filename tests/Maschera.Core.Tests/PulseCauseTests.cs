@@ -138,7 +138,7 @@ public class PulseCauseTests
         var result = Read(Made(degrees => Sum(engine, [1, 1, 1, 0.3], Displaced, degrees), "Exhaust"), engine, "exhaust", 1);
         Assert.Equal("unusable", result.Verdict);
         Assert.Empty(result.Cylinders);
-        Assert.Contains("uneven distances", Assert.Single(result.Notes).Text, StringComparison.Ordinal);
+        Assert.Contains("firings are uneven", Assert.Single(result.Notes).Text, StringComparison.Ordinal);
     }
 
     private static PulsesResult Read(Maschera.Core.Signals.Capture capture, Engine engine, string at, double transit) =>

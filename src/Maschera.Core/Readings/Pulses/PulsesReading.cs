@@ -119,9 +119,9 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
                 channels,
                 new Note(
                     "uneven-firing",
-                    "The cylinders fire at uneven distances, and fewer than three have alike what comes before and after their own pulse: "
-                        + "nothing tells which of them is the odd one. Compare with another capture of the same engine, or read relative "
-                        + "compression and misfires."
+                    "Fewer than three cylinders have alike what comes before and after their own pulse: the distances between firings are "
+                        + "uneven, or no whole degrees. Nothing tells which of them is the odd one. Compare with another capture of the same "
+                        + "engine, or read relative compression and misfires."
                 ),
                 place
             );
