@@ -52,7 +52,7 @@ internal static class ExhaustCauses
         var best = ranked[0];
         if (of.Height >= Low && s_blowDown.Pair(fit, PulseFault.BlowDown, false, best.Unexplained) is { } two)
             return new(two);
-        var rival = Rival(best, [ranked[1]], Nearly) ?? Rival(best, escapes, NearlyLeak);
+        var rival = Rival(best, ranked[1], Nearly) ?? Rival(best, escapes.FirstOrDefault(), NearlyLeak);
         return new(best, rival, best.Unexplained > (of.Height < Low ? LowNamed : Named));
 
         PulseCause Likelier(int place) =>
@@ -61,8 +61,8 @@ internal static class ExhaustCauses
                 : new(PulseFault.BlowDown, [place], blowDowns[place]);
     }
 
-    private static PulseCause? Rival(PulseCause best, IReadOnlyList<PulseCause> others, double nearly) =>
-        others is [var other, ..] && other.Places[0] != best.Places[0] && other.Unexplained < nearly * best.Unexplained ? other : null;
+    private static PulseCause? Rival(PulseCause best, PulseCause? other, double nearly) =>
+        other is not null && other.Places[0] != best.Places[0] && other.Unexplained < nearly * best.Unexplained ? other : null;
 
     /// <summary>Cylinders whose leak shows, the likeliest first.</summary>
     private static List<PulseCause> Escapes(SourceFit fit) =>

@@ -32,29 +32,34 @@ internal static class GasSource
     /// Pressure above the manifold's of a cylinder that is only compressed, whose leak passes gas in its proportion (a nozzle's flow
     /// beyond the critical ratio); a value a degree from firing TDC on, no unit.
     /// </summary>
-    private static double[] Compressed() => OverCycle(x => Math.Abs(x) < 180 ? Math.Pow(Volume(x) / Volume(180), -Compressing) - 1 : 0);
+    private static readonly double[] s_compressed = OverCycle(x =>
+        Math.Abs(x) < 180 ? Math.Pow(Volume(x) / Volume(180), -Compressing) - 1 : 0
+    );
 
     /// <summary>What a burn adds to it: released along a Vibe curve, expanded, and let go when the exhaust valve opens.</summary>
-    private static double[] Burnt() =>
-        OverCycle(x =>
-        {
-            if (x is < BurnFrom or > 360)
-                return 0;
-            var burn = Math.Clamp((x - BurnFrom) / (BurnTo - BurnFrom), 0, 1);
-            var released = 1 - Math.Exp(-5 * Math.Pow(burn, 2.6));
-            var let = x > BlownFrom ? Math.Exp((BlownFrom - x) / BlownIn) : 1;
-            return released * let * Math.Pow(Volume(x) / Volume(0), -Expanding);
-        });
+    private static readonly double[] s_burnt = OverCycle(x =>
+    {
+        if (x is < BurnFrom or > 360)
+            return 0;
+        var burn = Math.Clamp((x - BurnFrom) / (BurnTo - BurnFrom), 0, 1);
+        var released = 1 - Math.Exp(-5 * Math.Pow(burn, 2.6));
+        var let = x > BlownFrom ? Math.Exp((BlownFrom - x) / BlownIn) : 1;
+        return released * let * Math.Pow(Volume(x) / Volume(0), -Expanding);
+    });
+
+    /// <summary>Outside pressure from the exhaust's opening to the intake's.</summary>
+    private static readonly double[] s_pushedOut = OverCycle(x =>
+        (x + CycleFold.Bins) % CycleFold.Bins is > PushedFrom and < PushedTo ? 1 : 0
+    );
 
     /// <summary>Gas through a leak, of compression and of the burn, dying away, so many degrees late.</summary>
     public static double[][] ThroughLeak(double decay, int later) =>
-        [Turned(Dying(Compressed(), decay), later), Turned(Dying(Burnt(), decay), later)];
+        [Turned(Dying(s_compressed, decay), later), Turned(Dying(s_burnt, decay), later)];
 
     /// <summary>
     /// The same of what is pushed out at the outside pressure from the exhaust's opening to the intake's, above a manifold below it.
     /// </summary>
-    public static double[] PushedOut(double decay, int later) =>
-        Turned(Dying(OverCycle(x => (x + CycleFold.Bins) % CycleFold.Bins is > PushedFrom and < PushedTo ? 1 : 0), decay), later);
+    public static double[] PushedOut(double decay, int later) => Turned(Dying(s_pushedOut, decay), later);
 
     /// <summary>Bumps side by side, of which any course of gas between two places is a sum, for each way to die away.</summary>
     public static double[][][] AnyCourse(double from, double to)

@@ -77,7 +77,7 @@ internal static class IntakeCauses
 
     private static PulseCause Likelier(int place, double free, SourceShare[] blowbacks) =>
         blowbacks[place].Left < free && blowbacks[place].Parts[0] >= BlowbackPart
-            ? PulseCause.Of(PulseFault.Blowback, place, blowbacks)
+            ? new(PulseFault.Blowback, [place], blowbacks[place].Left)
             : new(PulseFault.Suction, [place], free);
 
     private static List<PulseCause> Ranked(IEnumerable<PulseCause> causes) => [.. causes.OrderBy(cause => cause.Unexplained)];

@@ -23,18 +23,7 @@ internal enum PulseFault
 /// <param name="Fault">What the cylinders do otherwise.</param>
 /// <param name="Places">The cylinders, as places of the firing order, the strongest first.</param>
 /// <param name="Unexplained">The share of the residual's energy that is left, 0 to 1.</param>
-internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, double Unexplained)
-{
-    /// <summary>
-    /// Explains what is odd at the intake or the exhaust by one cylinder, or by two: sources of gas at the place of each fault in a
-    /// cylinder's cycle, dying away, are fitted by least squares. What all cylinders have alike is taken out of residual and
-    /// shapes, for it can't be seen.
-    /// </summary>
-    public static PulseCauses Find(PulseResidual of, bool isIntake) => isIntake ? IntakeCauses.Find(of) : ExhaustCauses.Find(of);
-
-    /// <summary>One cylinder's cause of what a fit leaves.</summary>
-    public static PulseCause Of(PulseFault fault, int place, SourceShare[] each) => new(fault, [place], each[place].Left);
-}
+internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, double Unexplained);
 
 /// <summary>What is odd at a pick-up, explained.</summary>
 /// <param name="Best">The explanation taken.</param>

@@ -14,11 +14,20 @@ internal sealed class PulseResidual
     /// <summary>So much of what is left is not taken for chance.</summary>
     private const double LeastLeft = 0.1;
 
-    private PulseResidual(double[] course, double height, double[] angles, double lag, double noise)
+    /// <param name="mean">The mean cycle, a value a degree from firing TDC of the first place of the firing order on.</param>
+    /// <param name="chance">Energy of what of it is chance, what cylinders that fire alike have in common taken out.</param>
+    /// <param name="angles">Firing TDC of each place of the firing order.</param>
+    /// <param name="alikeTurns">How often their distances repeat in a cycle.</param>
+    /// <param name="lag">Degrees from the valve to the pick-up.</param>
+    public PulseResidual(float[] mean, double chance, double[] angles, int alikeTurns, double lag)
     {
-        (Course, Height, Angles, Lag, Noise) = (course, height, angles, lag, noise);
-        Energy = Product(course, course);
-        AlikeTurns = Turns(angles);
+        (Angles, AlikeTurns, Lag) = (angles, alikeTurns, lag);
+        double[] all = [.. mean.Select(v => (double)v)];
+        Course = Odd(all, alikeTurns);
+        Energy = Product(Course, Course);
+        Noise = Energy > 0 ? Math.Min(1, chance / Energy) : 1;
+        var usual = all.Zip(Course, (v, o) => v - o).ToArray();
+        Height = (Course.Max() - Course.Min()) / (usual.Max() - usual.Min());
     }
 
     public double[] Course { get; }
@@ -38,20 +47,6 @@ internal sealed class PulseResidual
 
     /// <summary>Degrees from the valve to the pick-up.</summary>
     public double Lag { get; }
-
-    /// <param name="mean">The mean cycle, a value a degree from firing TDC of the first place of the firing order on.</param>
-    /// <param name="chance">Energy of what of it is chance, what cylinders that fire alike have in common taken out.</param>
-    /// <param name="angles">Firing TDC of each place of the firing order.</param>
-    /// <param name="lag">Degrees from the valve to the pick-up.</param>
-    public static PulseResidual Of(float[] mean, double chance, double[] angles, double lag)
-    {
-        double[] all = [.. mean.Select(v => (double)v)];
-        var turns = Turns(angles);
-        var odd = Odd(all, turns);
-        var usual = all.Zip(odd, (v, o) => v - o).ToArray();
-        var noise = Product(odd, odd) is > 0 and var energy ? Math.Min(1, chance / energy) : 1;
-        return new PulseResidual(odd, (odd.Max() - odd.Min()) / (usual.Max() - usual.Min()), angles, lag, noise);
-    }
 
     /// <summary>
     /// The share of what is not chance that is left where so much of all is; chance is left whatever explains the rest. As chance is only

@@ -61,12 +61,14 @@ internal sealed class PulseShares
 
     private readonly float[][] _cycles;
     private readonly double[] _angles;
+    private readonly int _turns;
     private readonly double _span;
     private readonly PulsePlace _place;
 
     private PulseShares(float[][] cycles, float[] mean, double[] angles, double start, PulsePlace place)
     {
         (_cycles, _angles, _span, _place) = (cycles, angles, (double)CycleFold.Bins / angles.Length, place);
+        _turns = PulseResidual.Turns(angles);
         (Mean, Start) = (mean, start);
     }
 
@@ -144,8 +146,7 @@ internal sealed class PulseShares
     /// </summary>
     private double ChanceEnergy()
     {
-        var turns = PulseResidual.Turns(_angles);
-        var steps = _cycles.Skip(1).Zip(_cycles, (own, before) => PulseResidual.Odd([.. own.Zip(before, (a, b) => (double)a - b)], turns));
+        var steps = _cycles.Skip(1).Zip(_cycles, (own, before) => PulseResidual.Odd([.. own.Zip(before, (a, b) => (double)a - b)], _turns));
         return steps.Average(step => PulseResidual.Product(step, step)) / 2 / Cycles;
     }
 
@@ -201,7 +202,7 @@ internal sealed class PulseShares
     /// </summary>
     private (double[][] Usual, double Scatter) UsualOfAlike(double[][] means)
     {
-        var kinds = means.Length / PulseResidual.Turns(_angles);
+        var kinds = means.Length / _turns;
         var found = Enumerable.Range(0, kinds).Select(kind => Usual([.. means.Where((_, place) => place % kinds == kind)])).ToArray();
         return ([.. means.Select((_, place) => found[place % kinds].Usual)], found.Max(f => f.Scatter));
     }
@@ -252,7 +253,8 @@ internal sealed class PulseShares
     {
         if (_place.IsLeakOnly)
             return [PulseCulprit.Find(Residual(usual), _angles, Lag)];
-        Causes = PulseCause.Find(PulseResidual.Of(Mean, ChanceEnergy(), _angles, Lag), _place.Name == "intake");
+        var residual = new PulseResidual(Mean, ChanceEnergy(), _angles, _turns, Lag);
+        Causes = _place.Name == "intake" ? IntakeCauses.Find(residual) : ExhaustCauses.Find(residual);
         return Causes.Best.Places;
     }
 

@@ -17,7 +17,8 @@ internal sealed record SourcePair(IReadOnlyList<int> Places, double Left, bool I
 /// <summary>
 /// Courses of one cylinder's gas, laid on each cylinder in turn and fitted to what cylinders that fire alike have beyond each other.
 /// </summary>
-internal sealed class SourceFit
+/// <param name="of">What has to be explained.</param>
+internal sealed class SourceFit(PulseResidual of)
 {
     /// <summary>A share of each diagonal term that keeps courses beside each other from outdoing one another.</summary>
     private const double Ridge = 3e-4;
@@ -25,13 +26,8 @@ internal sealed class SourceFit
     /// <summary>How much of what the one does the other may do.</summary>
     private static readonly double[] s_ratios = [1, 0.7, 1 / 0.7];
 
-    private readonly PulseResidual _of;
-
-    /// <param name="of">What has to be explained.</param>
-    public SourceFit(PulseResidual of) => _of = of;
-
     /// <summary>What has to be explained.</summary>
-    public PulseResidual Of => _of;
+    public PulseResidual Of => of;
 
     /// <summary>
     /// Explains by each cylinder alone, with whatever of the courses fits, above and below the usual.
@@ -49,13 +45,12 @@ internal sealed class SourceFit
     /// Explains by every two cylinders, of which both do the same, with whatever of the courses of one of several families fits.
     /// </summary>
     /// <returns>Each with each, in the order of their places.</returns>
-    public SourcePair[] FreePairs(IEnumerable<double[][]> families) =>
-        families.Select(FreePairs).Aggregate((best, each) => [.. best.Zip(each, (a, b) => b.Left < a.Left ? b : a)]);
+    public SourcePair[] FreePairs(IEnumerable<double[][]> families) => Best(families.Select(FreePairs), pair => pair.Left);
 
     private SourcePair[] FreePairs(double[][] courses)
     {
         var (own, products) = Prepared(courses);
-        var fits = Enumerable.Range(0, _of.Angles.Length).Select(place => Fits(own, place)).ToArray();
+        var fits = Enumerable.Range(0, of.Angles.Length).Select(place => Fits(own, place)).ToArray();
         var apart = new Dictionary<int, Matrix<double>>();
         return
         [
@@ -66,14 +61,14 @@ internal sealed class SourceFit
 
         SourcePair Pair(int first, int second, double ratio)
         {
-            var degrees = _of.TurnTo(second) - _of.TurnTo(first);
+            var degrees = of.TurnTo(second) - of.TurnTo(first);
             if (!apart.TryGetValue(degrees, out var cross))
                 apart[degrees] = cross = Apart(own, degrees);
             var both = (1 + ratio * ratio) * products + ratio * cross;
             var fit = fits[first] + ratio * fits[second];
             var weights = Ridged(both).Cholesky().Solve(fit);
-            var left = 1 - (2 * weights.DotProduct(fit) - weights.DotProduct(both * weights)) / _of.Energy;
-            return new(ratio > 1 ? [second, first] : [first, second], _of.Left(left), weights.Sum() > 0);
+            var left = 1 - (2 * weights.DotProduct(fit) - weights.DotProduct(both * weights)) / of.Energy;
+            return new(ratio > 1 ? [second, first] : [first, second], of.Left(left), weights.Sum() > 0);
         }
     }
 
@@ -102,31 +97,34 @@ internal sealed class SourceFit
 
     /// <summary>Each place's best over several families of courses.</summary>
     public static SourceShare[] Best(Func<double[][], SourceShare[]> fit, IEnumerable<double[][]> families) =>
-        families.Select(fit).Aggregate((best, each) => [.. best.Zip(each, (a, b) => b.Left < a.Left ? b : a)]);
+        Best(families.Select(fit), share => share.Left);
+
+    private static T[] Best<T>(IEnumerable<T[]> fits, Func<T, double> left) =>
+        fits.Aggregate((best, each) => [.. best.Zip(each, (a, b) => left(b) < left(a) ? b : a)]);
 
     /// <summary>
     /// The courses less what all cylinders have alike, and their products: both turn with the cylinder they are laid on.
     /// </summary>
     private (double[][] Own, Matrix<double> Products) Prepared(double[][] courses)
     {
-        var own = Array.ConvertAll(courses, c => PulseResidual.Odd(c, _of.AlikeTurns));
+        var own = Array.ConvertAll(courses, c => PulseResidual.Odd(c, of.AlikeTurns));
         return (own, Matrix<double>.Build.Dense(own.Length, own.Length, (i, k) => PulseResidual.Product(own[i], own[k])));
     }
 
     private Vector<double> Fits(double[][] own, int place) =>
-        Vector<double>.Build.Dense(Array.ConvertAll(own, c => Turned(c, _of.TurnTo(place))));
+        Vector<double>.Build.Dense(Array.ConvertAll(own, c => Turned(c, of.TurnTo(place))));
 
     private SourceShare[] Each(double[][] own, Matrix<double> products, Func<Vector<double>, Vector<double>> weigh) =>
         [
             .. Enumerable
-                .Range(0, _of.Angles.Length)
+                .Range(0, of.Angles.Length)
                 .Select(place =>
                 {
                     var fits = Fits(own, place);
                     var weights = weigh(fits);
-                    var left = _of.Energy - 2 * weights.DotProduct(fits) + weights.DotProduct(products * weights);
-                    var parts = weights.Select((w, i) => w * Math.Sqrt(products[i, i] / _of.Energy));
-                    return new SourceShare(_of.Left(left / _of.Energy), [.. parts]);
+                    var left = of.Energy - 2 * weights.DotProduct(fits) + weights.DotProduct(products * weights);
+                    var parts = weights.Select((w, i) => w * Math.Sqrt(products[i, i] / of.Energy));
+                    return new SourceShare(of.Left(left / of.Energy), [.. parts]);
                 }),
         ];
 
@@ -135,8 +133,8 @@ internal sealed class SourceFit
     {
         var n = course.Length;
         var turn = (by % n + n) % n;
-        return PulseResidual.Product(_of.Course.AsSpan(turn), course.AsSpan(0, n - turn))
-            + PulseResidual.Product(_of.Course.AsSpan(0, turn), course.AsSpan(n - turn));
+        return PulseResidual.Product(of.Course.AsSpan(turn), course.AsSpan(0, n - turn))
+            + PulseResidual.Product(of.Course.AsSpan(0, turn), course.AsSpan(n - turn));
     }
 
     /// <summary>Those of the courses that, none below zero, explain most together: every choice of a few is tried.</summary>
