@@ -1,8 +1,11 @@
-"""Puts captures to the command line, two at a time."""
+"""What the benchmarks on engine models share: their words, their captures, and how these are put to the command line."""
+import argparse
 import json
+import os
 import subprocess
 import time
 from concurrent.futures import ThreadPoolExecutor
+import numpy as np
 
 
 def ask(words):
@@ -17,3 +20,28 @@ def ask_all(read, cases):
     """The results of all cases in their order."""
     with ThreadPoolExecutor(2) as pool:
         return list(pool.map(read, cases))
+
+
+def arguments(doc, every):
+    """The words all of them take; every says what --all adds."""
+    words = argparse.ArgumentParser(description=doc, formatter_class=argparse.RawDescriptionHelpFormatter)
+    words.add_argument("folder")
+    words.add_argument("seed", type=int)
+    words.add_argument("count", type=int)
+    words.add_argument("--all", action="store_true", help=every)
+    words.add_argument("--command", default="./maschera")
+    return words
+
+
+def truth_of(folder, make):
+    """What is known of a folder's captures, which are made where there are none."""
+    if not os.path.exists(f"{folder}/truth.json"):
+        os.makedirs(folder, exist_ok=True)
+        make()
+    with open(f"{folder}/truth.json") as file:
+        return json.load(file)
+
+
+def save(path, columns, digits=5):
+    """A capture as CSV, its columns by their headings."""
+    np.savetxt(path, np.column_stack(list(columns.values())), fmt=f"%.{digits}g", delimiter=",", header=",".join(columns), comments="")

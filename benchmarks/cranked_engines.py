@@ -4,12 +4,10 @@ and the sound of the same cranking, and says how the readings meet what the mode
 python3 benchmarks/cranked_engines.py FOLDER SEED COUNT [--roles current,crank,sound] [--slow] [--all] [--command ./maschera]
 A folder that holds captures already is only read. Needs numpy.
 """
-import argparse
 import json
-import os
 import wave
 import numpy as np
-from asked import ask, ask_all
+from asked import arguments, ask, ask_all, save, truth_of
 from engine_model import ORDERS, STEP, draw, simulate
 
 KINDS = ["none", "leak", "port", "port", "lobe", "lobe", "two-starved", "leak-and-starved", "two-leaks"]
@@ -81,7 +79,7 @@ def record(rng, e, name, angles, amps, tdc):
     if rng.random() < 0.7:
         spark = ((angles - tdc[0] + 8) % 720 < 1) & (seconds > 0.45)
         columns["Sync (V)"] = np.where(spark, 5, 0) + rng.normal(0, 0.02, len(seconds))
-    np.savetxt(name + ".csv", np.column_stack(list(columns.values())), fmt="%.5g", delimiter=",", header=",".join(columns), comments="")
+    save(name + ".csv", columns)
     engine = {"name": "Made up", "cylinders": e["n"], "firingOrder": e["order"], "fuel": "diesel" if e["diesel"] else "petrol"}
     if rng.random() < 0.8:
         engine["crankWheel"] = {"teeth": teeth, "missing": [missing]}
@@ -134,19 +132,11 @@ def judge(known, result):
 
 
 def main():
-    words = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
-    words.add_argument("folder")
-    words.add_argument("seed", type=int)
-    words.add_argument("count", type=int)
+    words = arguments(__doc__, "say every capture, not only what is wrong, refused or more than 5 points off")
     words.add_argument("--roles", default="current,crank,sound")
     words.add_argument("--slow", action="store_true", help="starters that turn at 95 to 165 rpm")
-    words.add_argument("--all", action="store_true", help="say every capture, not only what is wrong, refused or more than 5 points off")
-    words.add_argument("--command", default="./maschera")
     told = words.parse_args()
-    if not os.path.exists(f"{told.folder}/truth.json"):
-        os.makedirs(told.folder, exist_ok=True)
-        make(told.folder, told.seed, told.count, told.slow)
-    truth = json.load(open(f"{told.folder}/truth.json"))
+    truth = truth_of(told.folder, lambda: make(told.folder, told.seed, told.count, told.slow))
     for role in told.roles.split(","):
         results = ask_all(lambda known: read(told.command, told.folder, known, role), truth)
         judged = [judge(known, result) for known, result in zip(truth, results)]

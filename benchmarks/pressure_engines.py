@@ -4,13 +4,11 @@ known-good one of the same engine at another speed, and how the readings meet wh
 python3 benchmarks/pressure_engines.py FOLDER SEED COUNT [--all] [--command ./maschera]
 A folder that holds captures already is only read. Needs numpy and scipy.
 """
-import argparse
 import json
-import os
 from concurrent.futures import ProcessPoolExecutor
 from copy import deepcopy
 import numpy as np
-from asked import ask, ask_all
+from asked import arguments, ask, ask_all, save, truth_of
 from engine_model import OUTSIDE
 from running_model import STEP, draw_running, run
 
@@ -56,7 +54,7 @@ def write(rng, path, angles, pressure, spark):
     step = 20 / 2 ** rng.choice([10, 12, 14])
     columns = {"Time (s)": np.arange(len(gauge)) * STEP * every, "Cylinder pressure (bar)": np.round(gauge / step) * step}
     columns["Sync (V)"] = np.where((angles[::every] - spark + 10) % 720 < 2, 0, 12.3) + rng.normal(0, 0.03, len(gauge))
-    np.savetxt(path, np.column_stack(list(columns.values())), fmt="%.6g", delimiter=",", header=",".join(columns), comments="")
+    save(path, columns, 6)
 
 
 def engine_file(rng, e):
@@ -123,17 +121,9 @@ def judge(case, result):
 
 
 def main():
-    words = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
-    words.add_argument("folder")
-    words.add_argument("seed", type=int)
-    words.add_argument("count", type=int)
-    words.add_argument("--all", action="store_true", help="say every capture, not only what is wrong or refused")
-    words.add_argument("--command", default="./maschera")
+    words = arguments(__doc__, "say every capture, not only what is wrong or refused")
     told = words.parse_args()
-    if not os.path.exists(f"{told.folder}/truth.json"):
-        os.makedirs(told.folder, exist_ok=True)
-        make(told.folder, told.seed, told.count)
-    truth = json.load(open(f"{told.folder}/truth.json"))
+    truth = truth_of(told.folder, lambda: make(told.folder, told.seed, told.count))
     results = ask_all(lambda case: read(told.command, told.folder, case), truth)
     judged = [judge(case, result) for case, result in zip(truth, results)]
     for case, result, wrong in zip(truth, results, judged):

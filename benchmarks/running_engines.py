@@ -4,14 +4,12 @@ tailpipe of the same run, and says how the readings meet what the model knows.
 python3 benchmarks/running_engines.py FOLDER SEED COUNT [--at intake,exhaust] [--all] [--command ./maschera]
 A folder that holds captures already is only read. Needs numpy and scipy.
 """
-import argparse
 import json
-import os
 from concurrent.futures import ProcessPoolExecutor
 from copy import deepcopy
 import numpy as np
 from scipy.signal import lfilter
-from asked import ask, ask_all
+from asked import arguments, ask, ask_all, save, truth_of
 from running_model import STEP, draw_running, run
 
 KINDS = ["none", "leak_in", "leak_out", "lost", "shut_out", "misses", "none", "burns", "two", "leak_in", "leak_out", "none"]
@@ -84,7 +82,7 @@ def write(rng, e, name, trace, angles, zero, late):
     bits = 2.5 / 2 ** rng.choice([8, 10, 12])
     columns = {"Time (s)": np.arange(len(trace)) * STEP, "Pulse (V)": np.round(noisy / bits) * bits * rng.uniform(0.2, 3)}
     columns["Sync (V)"] = np.where((angles - zero[sync - 1] + 10) % 720 < 1.5, 0, 12.3) + rng.normal(0, 0.03, len(trace))
-    np.savetxt(name + ".csv", np.column_stack(list(columns.values())), fmt="%.5g", delimiter=",", header=",".join(columns), comments="")
+    save(name + ".csv", columns)
     engine = {"name": "Made up", "cylinders": e["n"], "firingOrder": e["order"], "firingAngles": [float(a) for a in e["angles"]]}
     with open(name + ".engine.json", "w") as file:
         json.dump(engine, file)
@@ -131,18 +129,10 @@ def judge(known, at, result):
 
 
 def main():
-    words = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
-    words.add_argument("folder")
-    words.add_argument("seed", type=int)
-    words.add_argument("count", type=int)
+    words = arguments(__doc__, "say every capture, not only what is wrong or refused")
     words.add_argument("--at", default="intake,exhaust")
-    words.add_argument("--all", action="store_true", help="say every capture, not only what is wrong or refused")
-    words.add_argument("--command", default="./maschera")
     told = words.parse_args()
-    if not os.path.exists(f"{told.folder}/truth.json"):
-        os.makedirs(told.folder, exist_ok=True)
-        make(told.folder, told.seed, told.count)
-    truth = json.load(open(f"{told.folder}/truth.json"))
+    truth = truth_of(told.folder, lambda: make(told.folder, told.seed, told.count))
     for at in told.at.split(","):
         results = ask_all(lambda known: read(told.command, told.folder, known, at), truth)
         rights = [judge(known, at, result) for known, result in zip(truth, results)]

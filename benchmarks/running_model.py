@@ -56,7 +56,7 @@ class Fires:
 
 
 def run(engines, seed, seconds=5.0):
-    """By step after it has settled: degrees, manifold, muffler and header (Pa) of every engine, every cylinder's pressure; its TDCs."""
+    """By step after it has settled: degrees, manifold and muffler (Pa) of every engine, every cylinder's pressure; its TDCs."""
     rng = np.random.default_rng(seed)
     most, many = max(x["n"] for x in engines), len(engines)
     e = {k: np.array([[x[k]] for x in engines], float) for k in (
@@ -79,7 +79,7 @@ def run(engines, seed, seconds=5.0):
     header, muffler = np.full(manifold.shape, 1.01e5), np.full(manifold.shape, 1.005e5)
     mass, fresh = p * volume / (GAS * 400), 0 * p
     steps, late = int((seconds + SETTLE) / STEP), int(SETTLE / STEP)
-    kept = {k: np.zeros((steps - late, many), np.float32) for k in ("manifold", "muffler", "header")}
+    kept = {k: np.zeros((steps - late, many), np.float32) for k in ("manifold", "muffler")}
     angles, inside = np.zeros((steps - late, many)), np.zeros((steps - late, *tdc.shape), np.float32)
     for s in range(steps):
         before = after
@@ -114,6 +114,6 @@ def run(engines, seed, seconds=5.0):
         theta = theta + np.degrees(turned[:, 0])
         if s >= late:
             angles[s - late], inside[s - late] = theta, p
-            for k, v in (("manifold", manifold), ("muffler", muffler), ("header", header)):
+            for k, v in (("manifold", manifold), ("muffler", muffler)):
                 kept[k][s - late] = v[:, 0]
     return angles, kept, inside, tdc
