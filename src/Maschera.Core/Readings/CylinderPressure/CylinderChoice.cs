@@ -38,12 +38,10 @@ internal sealed record ValveShifts(double? Exhaust, double ExhaustError, double?
     public double? ExhaustFigureError => FigureError(Exhaust, ExhaustError, HasCrank ? ExhaustStretch : ExhaustSwingStretch);
 
     /// <summary>The same of the intake's.</summary>
-    public double? IntakeFigureError =>
-        FigureError(
-            Intake,
-            double.Hypot(IntakeError, HasCrank ? 0 : ExhaustIntoIntake * (Exhaust ?? 0)),
-            HasCrank ? IntakeStretch : IntakeSwingStretch
-        );
+    public double? IntakeFigureError => FigureError(Intake, IntakeBesideExhaust, HasCrank ? IntakeStretch : IntakeSwingStretch);
+
+    /// <summary>Standard error of there being a shift of the intake at all, beside one of the exhaust.</summary>
+    public double IntakeBesideExhaust => double.Hypot(IntakeError, HasCrank ? 0 : ExhaustIntoIntake * (Exhaust ?? 0));
 
     private double? FigureError(double? shift, double error, double share) =>
         shift is { } degrees ? double.Hypot(double.Hypot(error, share * degrees), PerLostSquared * Lost * Lost) : null;
@@ -109,14 +107,19 @@ internal sealed class CylinderChoice(Engine engine, SliderCrank crank, int place
     public FittedCylinder Best(IReadOnlyList<PressureCycles> ways, PressureCycles? reference)
     {
         double[]? alone = null;
-        var budget = new FitBudget();
+        var budgets = ways.ToDictionary(way => way, _ => new FitBudget(ways.Count));
+        var usual = new UsualEngine(
+            reference is null ? null
+            : engine.ValveTiming is null ? UsualEngine.OrdinaryTiming
+            : UsualEngine.FileTiming
+        );
         FittedCylinder Try(PressureCycles way, ShutValve shut, double toBeat = double.PositiveInfinity)
         {
             List<MeanCycle> cycles = [new(way.Mean, way.SpeedRpm, way.HasCrank, shut)];
             if (reference is not null)
                 cycles.Insert(0, new MeanCycle(reference.Mean, reference.SpeedRpm, reference.HasCrank));
             var swing = new SpeedSwing(engine, Crank(engine), Timing(engine), place);
-            var fitter = new GasFitter(cycles, crank, Timing(engine), swing, budget);
+            var fitter = new GasFitter(cycles, crank, Timing(engine), swing, budgets[way], usual);
             if (reference is not null)
                 alone ??= fitter.FirstAlone(cancel);
             var fits = fitter.Fit(alone, toBeat, cancel);
@@ -219,7 +222,7 @@ internal sealed class CylinderChoice(Engine engine, SliderCrank crank, int place
     /// a part of it is the swing of the speed, which differs.
     /// </summary>
     private static double Doubt(FitError error, FittedCylinder fitted) =>
-        double.Hypot(fitted.Cycles.HasCrank ? error.Model / 3 : error.Model * (1 + fitted.Own.Misfit / 0.3), error.Noise);
+        double.Hypot(fitted.Cycles.HasCrank ? error.Model / 3 : error.Model * (1 + fitted.Own.Misfit / Unlike), error.Noise);
 
     private static (double, double) Difference(GasFit own, GasFit reference) =>
         (own.State.ExhaustShift - reference.State.ExhaustShift, own.State.IntakeShift - reference.State.IntakeShift);

@@ -42,16 +42,17 @@ internal sealed record GasFit(
 );
 
 /// <summary>
-/// How much all fits of one reading may work together: a trace that is no cylinder's would else be tried from every start.
+/// How much all fits of one way to cut cycles may work together: a trace that is no cylinder's would else be tried from every start.
 /// </summary>
-internal sealed class FitBudget
+/// <param name="ways">How many ways there are: the wrong one must not use up what the right one needs.</param>
+internal sealed class FitBudget(int ways)
 {
-    /// <summary>Cycles computed; sound and faulty cylinders take up to 1,800.</summary>
+    /// <summary>Cycles computed in all ways; sound and faulty cylinders take up to 1,800.</summary>
     private const int Most = 4_500;
 
     private int _spent;
 
-    public bool IsSpent => Volatile.Read(ref _spent) > Most;
+    public bool IsSpent => Volatile.Read(ref _spent) > Most / ways;
 
     /// <summary>Counts a computed cycle.</summary>
     public void Spend() => Interlocked.Increment(ref _spent);
@@ -115,7 +116,10 @@ internal sealed class GasFitter
         new(0.25, 8, -60, 60), // intake shift
     ];
 
-    private const int Leak = 4;
+    private const int Ease = 6,
+        Burn = 7,
+        Damping = 8,
+        Leak = 4;
 
     /// <summary>Places of the shifts among a cycle's own unknowns.</summary>
     public const int ExhaustShift = 5,
@@ -138,21 +142,37 @@ internal sealed class GasFitter
     private readonly MeasuredCycle[] _traces;
     private readonly Unknown[] _unknowns;
     private readonly FitBudget _budget;
+    private readonly UsualEngine? _usual;
 
     /// <param name="cycles">The cycles; shifts of all but the first count from the first's.</param>
     /// <param name="crank">Volumes.</param>
     /// <param name="timing">Valve timing from which the first's shifts count.</param>
     /// <param name="swing">How the speed swings where no crank sensor tells.</param>
     /// <param name="budget">What this fit and others work.</param>
-    public GasFitter(IReadOnlyList<MeanCycle> cycles, SliderCrank crank, ValveTiming timing, SpeedSwing swing, FitBudget budget)
-        : this([.. cycles.Select(c => new MeasuredCycle(c, new MotoredCylinder(crank, timing, c.Shut), swing, crank))], budget) { }
+    /// <param name="usual">
+    /// What is known of the engine beforehand. It counts where no crank sensor tells the first's degrees, and nowhere while a starter
+    /// turns it, which swings along and holds its speed.
+    /// </param>
+    public GasFitter(
+        IReadOnlyList<MeanCycle> cycles,
+        SliderCrank crank,
+        ValveTiming timing,
+        SpeedSwing swing,
+        FitBudget budget,
+        UsualEngine usual
+    )
+        : this(
+            [.. cycles.Select(c => new MeasuredCycle(c, new MotoredCylinder(crank, timing, c.Shut), swing, crank))],
+            budget,
+            cycles[0].HasClock || cycles.Any(c => c.SpeedRpm < MeasuredCycle.FiresFrom) ? null : usual
+        ) { }
 
-    private GasFitter(MeasuredCycle[] traces, FitBudget budget) =>
-        (_traces, _unknowns, _budget) = (traces, [.. s_engine, .. traces.SelectMany(_ => s_capture)], budget);
+    private GasFitter(MeasuredCycle[] traces, FitBudget budget, UsualEngine? usual) =>
+        (_traces, _unknowns, _budget, _usual) = (traces, [.. s_engine, .. traces.SelectMany(_ => s_capture)], budget, usual);
 
     /// <summary>What the first cycle alone gives, for fits of others together with it to start from.</summary>
     public double[] FirstAlone(CancellationToken cancel) =>
-        new GasFitter([_traces[0]], _budget).FromAnyStart(new(Iterations, StartGain), cancel).Parameters;
+        new GasFitter([_traces[0]], _budget, _usual).FromAnyStart(new(Iterations, StartGain), cancel).Parameters;
 
     /// <summary>Fits the cycles together.</summary>
     /// <param name="first">What the first alone gives; null for a single one.</param>
@@ -163,7 +183,7 @@ internal sealed class GasFitter
         var end = new FitEnd(Iterations, Gain, Cost(Math.Max(NearEnough, Behind * Math.Min(FarOff, toBeat))));
         var (parameters, _) = first is null ? FromAnyStart(end, cancel) : FromFirst(first, end, cancel);
         var errors = LeastSquares.StandardErrors(Residuals, parameters, _unknowns, Moved);
-        var noisy = Math.Min(1, Noise / Math.Max(1e-12, Residuals(parameters).Average(r => r * r)));
+        var noisy = Math.Min(1, Noise / Math.Max(1e-12, Residuals(parameters).Take(Values).Average(r => r * r)));
         FitError Scaled(double error) => new(error * Math.Sqrt(AlikeDegrees * (1 - noisy)), error * Math.Sqrt(NoiseAlikeDegrees * noisy));
         // A leak counts over time: what the first's lets through, and by how much that is unsure, at another speed.
         var (soundLeak, soundError) = (parameters[Place(0) + Leak] * _traces[0].SpeedRpm, LeakError(0) * _traces[0].SpeedRpm);
@@ -215,16 +235,20 @@ internal sealed class GasFitter
     {
         var allowed = _budget.IsSpent ? end with { Iterations = 0 } : end;
         var (parameters, cost) = LeastSquares.NonLinear(Residuals, start, _unknowns, allowed, Moved, cancel);
-        return (parameters, Math.Sqrt(Math.Max(0, 2 * cost / (_traces.Length * CycleFold.Bins) - Noise)));
+        return (parameters, Math.Sqrt(Math.Max(0, 2 * cost / Values - Noise)));
     }
 
-    private double Cost(double misfit) => (misfit * misfit + Noise) * _traces.Length * CycleFold.Bins / 2;
+    /// <summary>Values of all cycles together.</summary>
+    private int Values => _traces.Length * CycleFold.Bins;
+
+    private double Cost(double misfit) => (misfit * misfit + Noise) * Values / 2;
 
     private double[] Residuals(double[] at)
     {
-        var residuals = new double[_traces.Length * CycleFold.Bins];
+        var residuals = new double[Values + (_usual is null ? 0 : UsualEngine.Count)];
         for (var i = 0; i < _traces.Length; i++)
             Residuals(at, i, residuals);
+        Distances(at, residuals);
         return residuals;
     }
 
@@ -236,8 +260,17 @@ internal sealed class GasFitter
         for (var i = 0; i < _traces.Length; i++)
             if (unknown < s_engine.Length || own == i || unknown == Place(0) + ExhaustShift || unknown == Place(0) + IntakeShift)
                 Residuals(at, i, residuals);
+        Distances(at, residuals);
         return residuals;
     }
+
+    private void Distances(double[] at, double[] into) =>
+        _usual?.Distances(
+            new SwingFigures(at[Ease], at[Burn], at[Damping]),
+            at[Place(0) + ExhaustShift],
+            at[Place(0) + IntakeShift],
+            into.AsSpan(Values)
+        );
 
     private void Residuals(double[] at, int trace, double[] into)
     {

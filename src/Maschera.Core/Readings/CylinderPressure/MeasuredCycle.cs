@@ -18,7 +18,7 @@ internal sealed class MeasuredCycle
         Tower = 8;
 
     /// <summary>Below this speed the starter turns the engine and nothing burns, rpm.</summary>
-    private const double FiresFrom = 400;
+    public const double FiresFrom = 400;
 
     private readonly double[] _shares;
     private readonly double _low,

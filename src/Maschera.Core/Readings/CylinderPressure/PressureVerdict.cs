@@ -39,8 +39,8 @@ internal sealed record PressureVerdict(GasFit Own, GasFit? Reference, double? Ex
         if (Reference is null && (Shifts.Exhaust is null || Shifts.Intake is null))
             return "normal";
         var together = Shifts.Exhaust * Shifts.Intake > 0;
-        var exhaust = Counts(Shifts.Exhaust, Shifts.ExhaustError, together && Counts(Shifts.Intake, Shifts.IntakeError, true));
-        var intake = Counts(Shifts.Intake, Shifts.IntakeError, together && Counts(Shifts.Exhaust, Shifts.ExhaustError, true));
+        var exhaust = Counts(Shifts.Exhaust, Shifts.ExhaustError, together && Counts(Shifts.Intake, Shifts.IntakeBesideExhaust, true));
+        var intake = Counts(Shifts.Intake, Shifts.IntakeBesideExhaust, together && Counts(Shifts.Exhaust, Shifts.ExhaustError, true));
         if (exhaust && intake)
             return "valve-timing";
         if (exhaust)
@@ -94,7 +94,7 @@ internal sealed record PressureVerdict(GasFit Own, GasFit? Reference, double? Ex
                 : null;
         string?[] told =
         [
-            Told("intake", Shifts.Intake, Shifts.IntakeError, Shifts.IntakeFigureError),
+            Told("intake", Shifts.Intake, Shifts.IntakeBesideExhaust, Shifts.IntakeFigureError),
             Told("exhaust", Shifts.Exhaust, Shifts.ExhaustError, Shifts.ExhaustFigureError),
         ];
         var both = string.Join(", and ", told.OfType<string>());
