@@ -28,6 +28,9 @@ internal static class ExhaustCauses
         Low = 0.3,
         LowNamed = 0.25;
 
+    /// <summary>One cylinder's fault leaves less than this four times out of five.</summary>
+    private const double Part = 0.25;
+
     /// <summary>From the valve's opening to the middle of the stroke, and nearly to its end, degrees.</summary>
     private static readonly FreeCourse s_blowDown = new((115, 240), (115, 315));
 
@@ -53,7 +56,7 @@ internal static class ExhaustCauses
         if (of.Height >= Low && s_blowDown.Pair(fit, PulseFault.BlowDown, false, best.Unexplained) is { } two)
             return new(two);
         var rival = Rival(best, ranked[1], Nearly) ?? Rival(best, escapes.FirstOrDefault(), NearlyLeak);
-        return new(best, rival, best.Unexplained > (of.Height < Low ? LowNamed : Named));
+        return new(best, rival, best.Unexplained > (of.Height < Low ? LowNamed : Named), best.Unexplained > Part);
 
         PulseCause Likelier(int place) =>
             escapes.Find(e => e.Places[0] == place) is { } escape && escape.Unexplained < blowDowns[place]

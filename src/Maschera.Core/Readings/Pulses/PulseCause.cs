@@ -29,4 +29,5 @@ internal sealed record PulseCause(PulseFault Fault, IReadOnlyList<int> Places, d
 /// <param name="Best">The explanation taken.</param>
 /// <param name="Rival">Another that explains it nearly as well; null where none does.</param>
 /// <param name="IsNobody">True where no single cylinder's fault explains it well enough to be named.</param>
-internal sealed record PulseCauses(PulseCause Best, PulseCause? Rival = null, bool IsNobody = false);
+/// <param name="IsPart">True where a single cylinder's fault leaves more than such faults leave as a rule.</param>
+internal sealed record PulseCauses(PulseCause Best, PulseCause? Rival = null, bool IsNobody = false, bool IsPart = false);

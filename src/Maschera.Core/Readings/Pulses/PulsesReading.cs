@@ -223,7 +223,7 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
         var engine = request.Engine!;
         var cylinders = shares.Compare(engine);
         if (shares is { IsUnexplained: true, Apart: > Alike })
-            return Unusable(channels, Unlike(shares, place), place);
+            return Unusable(channels, PulseDoubts.Unlike(shares, place), place);
         var odd = cylinders.Where(c => c.IsOdd).OrderByDescending(c => c.Oddness).ToList();
         if (shares.IsTurned)
             notes.Add(
@@ -244,17 +244,10 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
                         + $"the pipe's length and say the time with --transit."
                 )
             );
-        var doubt = odd.Count > 0 ? Either(shares, engine) : null;
-        if (doubt is not null)
-            notes.Add(doubt);
+        Note?[] doubts = odd.Count > 0 ? [PulseDoubts.Either(shares, engine), PulseDoubts.Part(shares, engine)] : [];
+        notes.AddRange(doubts.OfType<Note>());
         if (shares.IsUnexplained)
-            notes.Add(
-                new(
-                    "unexplained",
-                    $"The pulses differ by up to {100 * shares.Apart:0} % from cylinder to cylinder, in a way that no single one's valve or "
-                        + $"{(place.Name == "exhaust" ? "blow-down" : "suction")} explains, so none is named. {Instead(place)}"
-                )
-            );
+            notes.Add(PulseDoubts.Unexplained(shares, place));
         if (clock.SpeedRpm < Cranking)
             notes.Add(new("cranking", "The starter turns the engine: nothing fires, so only sealing and valves show in the pulses."));
         var verdict =
@@ -275,7 +268,7 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
                         ? $"No cylinder stands out for sure at the {place.Name}, {clock.SpeedRpm:0} rpm, though they differ."
                         : Sentence(place, odd, Does(shares, engine, odd), cause, clock.SpeedRpm)
                 )
-                + (doubt is null ? "" : " Another cylinder may do this too: see below.")
+                + PulseDoubts.Said(doubts.OfType<Note>())
                 + BackPressures.Said(pressures, back?.Unit),
             Notes = notes,
             Channels = RoleResolver.Names(channels),
@@ -292,44 +285,6 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
             BackPressure = pressures,
             Sensor = back is not null && channels.TryGetValue("sensor", out var sensor) ? BackPressures.Line(back, sensor) : null,
         };
-    }
-
-    /// <summary>Cylinders that clearly differ while nobody's fault explains it are not said to be alike.</summary>
-    private static Note Unlike(PulseShares shares, PulsePlace place) =>
-        new(
-            "unexplained",
-            $"The pulses at the {place.Name} differ by up to {100 * shares.Apart:0} % of a usual one, and neither one cylinder's valves nor "
-                + $"two cylinders' {(place.Name == "exhaust" ? "blow-down" : "suction")} explain it, so none is named. {Instead(place)}"
-        );
-
-    /// <summary>What tells more than pulses that nothing explains.</summary>
-    private static string Instead(PulsePlace place) =>
-        place.Name == "exhaust"
-            ? "Count misfires with the crank sensor, and read relative compression."
-            : "A misfire shows here as little: look for it at the tailpipe or with the crank sensor, and read relative compression.";
-
-    /// <summary>
-    /// A leaking valve's gas and another's missing suction or blow-down may fall on one place, and are told apart by shape.
-    /// </summary>
-    private static Note? Either(PulseShares shares, Engine engine)
-    {
-        if (shares.Causes is not { IsNobody: false, Best: var best, Rival: { } other })
-            return null;
-        string Said(PulseCause cause) =>
-            $"cylinder {string.Join(" and ", cause.Places.Select(p => engine.FiringOrder[p]))} "
-            + cause.Fault switch
-            {
-                PulseFault.Thrust => "thrusts gas back through its intake valve",
-                PulseFault.Blowback => "is not emptied by its exhaust valve and blows back",
-                PulseFault.Escape => "lets gas escape through its exhaust valve",
-                PulseFault.BlowDown => "blows out otherwise than the others",
-                _ => "draws less than the others",
-            };
-        return new Note(
-            "either",
-            $"It may be that {Said(best)}, or that {Said(other)}: this trace does not tell them well apart. Cylinder pressure or "
-                + "relative compression of both tells which."
-        );
     }
 
     /// <summary>

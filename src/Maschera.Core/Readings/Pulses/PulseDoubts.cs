@@ -1,0 +1,73 @@
+using Maschera.Core.Basics;
+using Maschera.Core.Engines;
+
+namespace Maschera.Core.Readings.Pulses;
+
+/// <summary>What pulses leave open, in words.</summary>
+internal static class PulseDoubts
+{
+    /// <summary>Cylinders differ and one is odd enough to be named, but by nothing that a cylinder may do.</summary>
+    public static Note Unexplained(PulseShares shares, PulsePlace place) =>
+        new(
+            "unexplained",
+            $"The pulses differ by up to {100 * shares.Apart:0} % from cylinder to cylinder, in a way that no single one's valve or "
+                + $"{(place.Name == "exhaust" ? "blow-down" : "suction")} explains, so none is named. {Instead(place)}"
+        );
+
+    /// <summary>Cylinders that clearly differ while nobody's fault explains it are not said to be alike.</summary>
+    public static Note Unlike(PulseShares shares, PulsePlace place) =>
+        new(
+            "unexplained",
+            $"The pulses at the {place.Name} differ by up to {100 * shares.Apart:0} % of a usual one, and neither one cylinder's valves nor "
+                + $"two cylinders' {(place.Name == "exhaust" ? "blow-down" : "suction")} explain it, so none is named. {Instead(place)}"
+        );
+
+    /// <summary>What tells more than pulses that nothing explains.</summary>
+    private static string Instead(PulsePlace place) =>
+        place.Name == "exhaust"
+            ? "Count misfires with the crank sensor, and read relative compression."
+            : "A misfire shows here as little: look for it at the tailpipe or with the crank sensor, and read relative compression.";
+
+    /// <summary>
+    /// A leaking valve's gas and another's missing suction or blow-down may fall on one place, and are told apart by shape.
+    /// </summary>
+    public static Note? Either(PulseShares shares, Engine engine)
+    {
+        if (shares.Causes is not { IsNobody: false, Best: var best, Rival: { } other })
+            return null;
+        string Said(PulseCause cause) =>
+            $"cylinder {string.Join(" and ", cause.Places.Select(p => engine.FiringOrder[p]))} "
+            + cause.Fault switch
+            {
+                PulseFault.Thrust => "thrusts gas back through its intake valve",
+                PulseFault.Blowback => "is not emptied by its exhaust valve and blows back",
+                PulseFault.Escape => "lets gas escape through its exhaust valve",
+                PulseFault.BlowDown => "blows out otherwise than the others",
+                _ => "draws less than the others",
+            };
+        return new Note(
+            "either",
+            $"It may be that {Said(best)}, or that {Said(other)}: this trace does not tell them well apart. Cylinder pressure or "
+                + "relative compression of both tells which."
+        );
+    }
+
+    /// <summary>One cylinder's fault that leaves much of what differs: a second one's may be in it.</summary>
+    public static Note? Part(PulseShares shares, Engine engine) =>
+        shares.Causes is { IsNobody: false, IsPart: true, Best: var best }
+            ? new Note(
+                "part-explained",
+                $"What cylinder {engine.FiringOrder[best.Places[0]]} does explains {100 * (1 - best.Unexplained):0} % of how the pulses differ. "
+                    + "The rest is more than one cylinder's fault leaves as a rule: a second one may be at fault too. Mend this one and "
+                    + "capture again, or read relative compression and count misfires."
+            )
+            : null;
+
+    /// <summary>What the sentence says of the doubts.</summary>
+    public static string Said(IEnumerable<Note> doubts) =>
+        string.Concat(
+            doubts.Select(doubt =>
+                doubt.Code == "either" ? " Another cylinder may do this too: see below." : " Part of it is left unexplained: see below."
+            )
+        );
+}
