@@ -4,7 +4,9 @@ using Maschera.Core.Timing;
 
 namespace Maschera.Benchmarks;
 
-/// <summary>Angle of every sample from a crank sensor: samples a second on one core, beside the same steps in numpy (angle_clock.py).</summary>
+/// <summary>
+/// Angle of every sample from a crank sensor: samples a second on one core, beside the same steps in numpy (angle_clock.py).
+/// </summary>
 internal static class AngleClockTiming
 {
     public static void Run(string file)

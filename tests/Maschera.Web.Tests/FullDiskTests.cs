@@ -8,7 +8,9 @@ using Microsoft.Extensions.DependencyInjection;
 
 namespace Maschera.Web.Tests;
 
-/// <summary>A database that gets no room for another page: everything can be looked at, what does not fit is refused with a sentence.</summary>
+/// <summary>
+/// A database that gets no room for another page: everything can be looked at, what does not fit is refused with a sentence.
+/// </summary>
 public sealed class FullDiskTests : IAsyncLifetime
 {
     private const int MostWrites = 60;

@@ -150,7 +150,9 @@ internal sealed class EvidenceReader(
             .GroupBy(s => s.Key)
             .ToDictionary(g => g.Key, g => g.Max(s => s.Value));
 
-    /// <summary>The verdicts that a reading without a fault speaks against: not those of which its notes say that it can't tell them.</summary>
+    /// <summary>
+    /// The verdicts that a reading without a fault speaks against: not those of which its notes say that it can't tell them.
+    /// </summary>
     private static Dictionary<string, Dictionary<string, double>> Told(
         JsonElement item,
         IReadOnlyDictionary<string, Dictionary<string, double>> verdicts

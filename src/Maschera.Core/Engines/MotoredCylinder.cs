@@ -132,7 +132,9 @@ public sealed class MotoredCylinder
         return 1 - Kept(state) / Kept(state with { LeakArea = 0 });
     }
 
-    /// <summary>The same, with what the walls take of the pressure counted as lost: where no other capture tells heat from a leak.</summary>
+    /// <summary>
+    /// The same, with what the walls take of the pressure counted as lost: where no other capture tells heat from a leak.
+    /// </summary>
     public double LostInAll(CylinderState state) => 1 - Kept(state);
 
     /// <summary>

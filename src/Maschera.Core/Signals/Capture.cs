@@ -12,7 +12,9 @@ public sealed record Channel(string Name, string Unit, TimeAxis Time, float[] Sa
     /// <summary>The words a column is told in, each at the place of the number that stands for it; null for a column of numbers.</summary>
     public IReadOnlyList<string>? Words { get; init; }
 
-    /// <summary>What its input could have measured reaches from minus this to plus this, in its unit; null where that is not known.</summary>
+    /// <summary>
+    /// What its input could have measured reaches from minus this to plus this, in its unit; null where that is not known.
+    /// </summary>
     public double? Range { get; init; }
 
     /// <summary>The same channel multiplied by <paramref name="factor"/>.</summary>

@@ -89,7 +89,9 @@ public readonly record struct CyclePhase(double? Tdc, Note? Doubt)
         return new CyclePhase(guess - off, doubt);
     }
 
-    /// <summary>Degrees behind the clock's zero of the gaps the file's first one may be: those from which its gaps follow in order.</summary>
+    /// <summary>
+    /// Degrees behind the clock's zero of the gaps the file's first one may be: those from which its gaps follow in order.
+    /// </summary>
     private static List<double> FirstGaps(WheelPattern wheel, CrankWheel told)
     {
         var count = wheel.Missing.Count;

@@ -189,7 +189,8 @@ public sealed class CamTimingReading : ReadingOf<CamTimingResult>
                 channels,
                 new Note(
                     "other-pattern",
-                    "The cam's edges fit the known-good's at no angle: another cam wheel, another engine, or the sensor connected otherwise."
+                    "The cam's edges fit the known-good's at no angle: another cam wheel, another engine, or the sensor connected "
+                        + "otherwise."
                 ),
                 measured
             );

@@ -123,11 +123,13 @@ public sealed class CircuitReading : ReadingOf<CircuitResult>
         row.IsLive
             ? new(
                 "live-ohms",
-                $"The resistance from {Terminals.Spoken(row.From)} to {Terminals.Spoken(row.To)} was measured with the circuit live and says nothing."
+                $"The resistance from {Terminals.Spoken(row.From)} to {Terminals.Spoken(row.To)} was measured with the circuit live "
+                    + "and says nothing."
             )
             : new(
                 "no-load",
-                $"Continuity from {Terminals.Spoken(row.From)} to {Terminals.Spoken(row.To)} without load is no proof: one strand is enough for it."
+                $"Continuity from {Terminals.Spoken(row.From)} to {Terminals.Spoken(row.To)} without load is no proof: one strand "
+                    + "is enough for it."
             );
 
     private static string Next(string wire)

@@ -16,12 +16,14 @@ internal static class SharedWires
             if (bad.Count > 1 && good.Count == 0)
                 yield return new(
                     "shared-wire",
-                    $"The {Terminals.Spoken(wires.Key)} is bad at {Names(bad)}. If they share it, the fault lies in the splice or before it."
+                    $"The {Terminals.Spoken(wires.Key)} is bad at {Names(bad)}. If they share it, the fault lies in the splice or "
+                        + "before it."
                 );
             else if (bad.Count > 0 && good.Count > 0)
                 yield return new(
                     "own-branch",
-                    $"The {Terminals.Spoken(wires.Key)} is sound at {Names(good)}. If they share it, the fault lies in the branch to {Names(bad)} behind the splice."
+                    $"The {Terminals.Spoken(wires.Key)} is sound at {Names(good)}. If they share it, the fault lies in the branch "
+                        + $"to {Names(bad)} behind the splice."
                 );
         }
     }

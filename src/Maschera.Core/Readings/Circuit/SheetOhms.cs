@@ -57,6 +57,7 @@ internal sealed class SheetOhms(IReadOnlyList<SheetRow> rows)
             state,
             row.Value,
             "Ohm",
-            $"The {Terminals.Spoken(wire)} touches {Terminals.Spoken(WireJudge.Other(row, wire))}: {row.Value:0.##} Ω with the component taken off."
+            $"The {Terminals.Spoken(wire)} touches {Terminals.Spoken(WireJudge.Other(row, wire))}: {row.Value:0.##} Ω with the "
+                + "component taken off."
         );
 }

@@ -103,7 +103,8 @@ public static class SheetPlan
 
     private static string SupplyShould(string supply) =>
         WireJudge.IsRegulated(supply)
-            ? $"{Volts(WireJudge.Regulated * (1 - WireJudge.RegulatedShare))} to {Volts(WireJudge.Regulated * (1 + WireJudge.RegulatedShare))} V"
+            ? $"{Volts(WireJudge.Regulated * (1 - WireJudge.RegulatedShare))} to "
+                + $"{Volts(WireJudge.Regulated * (1 + WireJudge.RegulatedShare))} V"
             : $"at most {WireJudge.Volts(WireJudge.SupplyLoss)} under the battery";
 
     private static string Volts(double volts) => volts.ToString("0.00", CultureInfo.InvariantCulture);

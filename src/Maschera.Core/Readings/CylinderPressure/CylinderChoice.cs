@@ -19,7 +19,9 @@ internal sealed record ValveShifts(double? Exhaust, double ExhaustError, double?
         ExhaustSwingStretch = 0.08,
         IntakeSwingStretch = 0.17;
 
-    /// <summary>Without a crank sensor such a share of the exhaust's shift gets into the intake's figure, measured on that engine too.</summary>
+    /// <summary>
+    /// Without a crank sensor such a share of the exhaust's shift gets into the intake's figure, measured on that engine too.
+    /// </summary>
     private const double ExhaustIntoIntake = 0.2;
 
     /// <summary>

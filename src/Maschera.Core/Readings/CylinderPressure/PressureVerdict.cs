@@ -61,15 +61,16 @@ internal sealed record PressureVerdict(GasFit Own, GasFit? Reference, double? Ex
         if (Loses(leak, leakAlone, 0))
             return new(
                 "leak-unsure",
-                $"It may leak: {100 * (Lost ?? Own.LostInAll):0} % of its charge seem to be lost{(Lost is null ? "" : " beyond the known-good's")}, "
+                $"It may leak: {100 * (Lost ?? Own.LostInAll):0} % of its charge seem to be lost"
+                    + $"{(Lost is null ? "" : " beyond the known-good's")}, "
                     + $"give or take {100 * Own.LostError:0} %. Hum and noise on the lead or too coarse a range hide it: capture again, or "
                     + "put air into the cylinder and listen."
             );
         return Reference is null && Own.LostInAll > leakAlone - HeatUnknown
             ? new(
                 "leak-unsure",
-                $"{100 * Own.LostInAll:0} % of its charge are lost to walls and leaks together, and a known-good alone tells which: a small "
-                    + "leak may be in it. Capture a sound cylinder beside it, or put air into this one and listen."
+                $"{100 * Own.LostInAll:0} % of its charge are lost to walls and leaks together, and a known-good alone tells which: "
+                    + "a small leak may be in it. Capture a sound cylinder beside it, or put air into this one and listen."
             )
             : null;
     }
@@ -83,14 +84,15 @@ internal sealed record PressureVerdict(GasFit Own, GasFit? Reference, double? Ex
         if (Shifts.Against is not null && (Shifts.Exhaust is null || Shifts.Intake is null))
             return new(
                 "shift-unknown",
-                $"How late the {(Shifts.Exhaust is not null ? "intake " : Shifts.Intake is not null ? "exhaust " : "")}valves come can't be "
-                    + "told from this trace: noise, hum, coarse steps or an unknown hose hide it. Capture again with a finer range, the "
-                    + "crank sensor on another channel, or more cycles."
+                $"How late the {(Shifts.Exhaust is not null ? "intake " : Shifts.Intake is not null ? "exhaust " : "")}valves come "
+                    + "can't be told from this trace: noise, hum, coarse steps or an unknown hose hide it. Capture again with a "
+                    + "finer range, the crank sensor on another channel, or more cycles."
             );
 
         string? Told(string valves, double? shift, double error, double? figureError) =>
             Math.Abs(shift ?? 0) > Math.Max(From, error) && !Counts(shift, error, false)
-                ? $"the {valves} valves seem to come {Math.Abs(shift!.Value):0.0}° {(shift > 0 ? "late" : "early")}, give or take {figureError:0.0}°"
+                ? $"the {valves} valves seem to come {Math.Abs(shift!.Value):0.0}° {(shift > 0 ? "late" : "early")}, "
+                    + $"give or take {figureError:0.0}°"
                 : null;
         string?[] told =
         [

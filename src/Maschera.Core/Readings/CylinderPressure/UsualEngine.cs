@@ -1,12 +1,11 @@
-using Maschera.Core.Engines;
 
 namespace Maschera.Core.Readings.CylinderPressure;
 
 /// <summary>
-/// What is known of any engine that runs before its trace is looked at. Without a crank sensor, the swing of the speed and the cams' timing look
-/// much alike in one cylinder's pressure: a flywheel three times too light and burns of ten times the compressed pressure leave no more
-/// over than the right ones. Each figure's distance from the usual is a value more for the fit to keep small (Gaussian priors; those of
-/// the timing lose their pull far out, for an engine file may be wrong).
+/// What is known of any engine that runs before its trace is looked at. Without a crank sensor, the swing of the speed and the cams'
+/// timing look much alike in one cylinder's pressure: a flywheel three times too light and burns of ten times the compressed pressure
+/// leave no more over than the right ones. Each figure's distance from the usual is a value more for the fit to keep small (Gaussian
+/// priors; those of the timing lose their pull far out, for an engine file may be wrong).
 /// </summary>
 /// <param name="timing">
 /// By how much a known-good's valves may come otherwise than the engine file says, degrees; null where no known-good is there.
@@ -28,7 +27,9 @@ internal sealed class UsualEngine(double? timing)
     private const double Ease = 0.15,
         EaseFactor = Math.E;
 
-    /// <summary>What a burn adds to the compressed pressure: 2 to 4 times as much of a whole charge, less with what stayed behind.</summary>
+    /// <summary>
+    /// What a burn adds to the compressed pressure: 2 to 4 times as much of a whole charge, less with what stayed behind.
+    /// </summary>
     private const double Burn = 3,
         BurnFactor = 2;
 

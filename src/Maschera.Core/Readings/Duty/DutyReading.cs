@@ -160,8 +160,8 @@ public sealed class DutyReading : ReadingOf<DutyResult>
                 notes.Add(
                     new(
                         "in-step",
-                        $"The pulses keep step with the sampling, every edge falls at the same place between two samples: the duty is known "
-                            + $"to ± {line.Doubt:0.0} points. Sample at another rate."
+                        $"The pulses keep step with the sampling, every edge falls at the same place between two samples: the duty "
+                            + $"is known to ± {line.Doubt:0.0} points. Sample at another rate."
                     )
                 );
         }
@@ -179,8 +179,8 @@ public sealed class DutyReading : ReadingOf<DutyResult>
             notes.Add(
                 new(
                     "dropouts",
-                    $"The pulses stop {(dropouts.Count == 1 ? "once" : $"{dropouts.Count} times")}; what stands still and the periods cut by it are left "
-                        + "out of duty and frequency."
+                    $"The pulses stop {(dropouts.Count == 1 ? "once" : $"{dropouts.Count} times")}; what stands still "
+                        + "and the periods cut by it are left out of duty and frequency."
                 )
             );
         return new DutyResult

@@ -8,9 +8,13 @@ namespace Maschera.Core.Readings.PulseCount;
 /// <param name="Channel">The other side's channel.</param>
 /// <param name="Size">Peak to peak of this side, in the channel's unit.</param>
 /// <param name="OtherSize">The same of the other side.</param>
-/// <param name="PulsesPerSecond">The pace at which both were taken; null where they never ran alike and sizes are brought to one pace.</param>
+/// <param name="PulsesPerSecond">
+/// The pace at which both were taken; null where they never ran alike and sizes are brought to one pace.
+/// </param>
 /// <param name="Ratio">This side's size against the other's.</param>
-/// <param name="UnevenPercent">How much it swells and fades within a revolution: half of the largest less the smallest, of the mean.</param>
+/// <param name="UnevenPercent">
+/// How much it swells and fades within a revolution: half of the largest less the smallest, of the mean.
+/// </param>
 /// <param name="OtherUnevenPercent">The same of the other side.</param>
 /// <param name="LowDifference">Low level less the other's; null for a sine.</param>
 /// <param name="HighDifference">High level less the other's; null for a sine.</param>
@@ -120,8 +124,8 @@ internal sealed class SideBySide
         if (_own.IsSine)
             return ratio < Weaker
                     ? (
-                        $"At the same pace it gives {Times(ratio)} of the other side's voltage, evenly: a gap too wide, something on the tip, "
-                            + "a weak sensor or a resistance in its wire.",
+                        $"At the same pace it gives {Times(ratio)} of the other side's voltage, evenly: a gap too wide, something "
+                            + "on the tip, a weak sensor or a resistance in its wire.",
                         true
                     )
                 : ratio > Stronger
@@ -224,7 +228,9 @@ internal sealed class SideBySide
             return Math.Max(0, high - low);
         }
 
-        /// <summary>Half of the largest less the smallest eighth of a revolution, %, the sizes freed of the pace; the mean over all.</summary>
+        /// <summary>
+        /// Half of the largest less the smallest eighth of a revolution, %, the sizes freed of the pace; the mean over all.
+        /// </summary>
         private double UnevenOver(int teeth)
         {
             const int parts = 8;

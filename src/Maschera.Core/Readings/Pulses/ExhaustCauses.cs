@@ -21,8 +21,8 @@ internal static class ExhaustCauses
         NearlyLeak = 2.6;
 
     /// <summary>
-    /// What leaves more than this is nobody's, or, where it is lower than such a share of a usual pulse, more than the last; then two are not
-    /// looked for.
+    /// What leaves more than this is nobody's, or, where it is lower than such a share of a usual pulse, more than the last; then two are
+    /// not looked for.
     /// </summary>
     private const double Named = 0.5,
         Low = 0.3,

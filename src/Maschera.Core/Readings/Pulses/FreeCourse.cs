@@ -25,7 +25,8 @@ internal sealed class FreeCourse((double From, double To) early, (double From, d
     ];
 
     /// <summary>
-    /// The share that each cylinder leaves, by place of the firing order: the root of what both stretches leave, and what the whole one does.
+    /// The share that each cylinder leaves, by place of the firing order: the root of what both stretches leave, and what the whole one
+    /// does.
     /// </summary>
     public (double[] Both, double[] Whole) Each(SourceFit fit)
     {

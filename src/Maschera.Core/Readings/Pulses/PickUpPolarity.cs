@@ -44,7 +44,9 @@ internal static class PickUpPolarity
         ];
     }
 
-    /// <summary>Third moment of the slopes round the pulse in units of their deviation: above 0 where it rises faster than it falls.</summary>
+    /// <summary>
+    /// Third moment of the slopes round the pulse in units of their deviation: above 0 where it rises faster than it falls.
+    /// </summary>
     private static double SlopeSkewness(double[] pulse)
     {
         double[] slopes = [.. pulse.Select((v, i) => pulse[(i + 1) % pulse.Length] - pulse[(i + pulse.Length - 1) % pulse.Length])];

@@ -18,7 +18,8 @@ internal static class PulseDoubts
     public static Note Unlike(PulseShares shares, PulsePlace place) =>
         new(
             "unexplained",
-            $"The pulses at the {place.Name} differ by up to {100 * shares.Apart:0} % of a usual one, and neither one cylinder's valves nor "
+            $"The pulses at the {place.Name} differ by up to {100 * shares.Apart:0} % of a usual one, and neither one cylinder's "
+                + "valves nor "
                 + $"two cylinders' {(place.Name == "exhaust" ? "blow-down" : "suction")} explain it, so none is named. {Instead(place)}"
         );
 
@@ -57,7 +58,8 @@ internal static class PulseDoubts
         shares.Causes is { IsNobody: false, IsPart: true, Best: var best }
             ? new Note(
                 "part-explained",
-                $"What cylinder {engine.FiringOrder[best.Places[0]]} does explains {100 * (1 - best.Unexplained):0} % of how the pulses differ. "
+                $"What cylinder {engine.FiringOrder[best.Places[0]]} does explains {100 * (1 - best.Unexplained):0} % of how the "
+                    + "pulses differ. "
                     + "The rest is more than one cylinder's fault leaves as a rule: a second one may be at fault too. Mend this one and "
                     + "capture again, or read relative compression and count misfires."
             )

@@ -33,8 +33,8 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
     public override string Method =>
         "The trace is folded on the cycle and cut into each cylinder's share by stroke, allowing for the time the pulse is under way "
         + "(usual for the place, or said); each mean share is held against the median shape of the others.\n"
-        + "Depth is the factor of that shape, shift where it fits best, and how far apart it lies the distance left in units of the others' "
-        + "scatter and of chance over cycles.";
+        + "Depth is the factor of that shape, shift where it fits best, and how far apart it lies the distance left in units of the "
+        + "others' scatter and of chance over cycles.";
 
     public override JsonTypeInfo ResultJson => PulsesJson.Default.PulsesResult;
     public override string Kind => "pulses";
@@ -120,8 +120,8 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
                 new Note(
                     "uneven-firing",
                     "Fewer than three cylinders have alike what comes before and after their own pulse: the distances between firings are "
-                        + "uneven, or no whole degrees. Nothing tells which of them is the odd one. Compare with another capture of the same "
-                        + "engine, or read relative compression and misfires."
+                        + "uneven, or no whole degrees. Nothing tells which of them is the odd one. Compare with another capture of "
+                        + "the same engine, or read relative compression and misfires."
                 ),
                 place
             );

@@ -24,7 +24,9 @@ internal readonly record struct CompressedCharge(double[] Torque, double Work, d
     /// Marches a charge from intake closing to exhaust opening, a degree a step: polytropic change of volume, and a
     /// leak whose mass flow grows with the overpressure (narrow gaps) and with the time a degree takes.
     /// </summary>
-    /// <param name="intake">The intake of a cylinder that does not fill, marched too; null where the pressure is the one outside when it closes.</param>
+    /// <param name="intake">
+    /// The intake of a cylinder that does not fill, marched too; null where the pressure is the one outside when it closes.
+    /// </param>
     public static CompressedCharge March(
         ChargeVolumes volumes,
         double closing,
@@ -75,7 +77,9 @@ internal readonly record struct CompressedCharge(double[] Torque, double Work, d
 /// <param name="Hole">0 for narrow gaps, whose flow grows with the overpressure; 1 for a hole, whose flow grows as a nozzle's.</param>
 internal readonly record struct Leak(double Size, double Hole)
 {
-    /// <summary>Isentropic exponent of air, and its flow function where the flow is choked (Saint-Venant and Wantzel; Heywood, appendix C).</summary>
+    /// <summary>
+    /// Isentropic exponent of air, and its flow function where the flow is choked (Saint-Venant and Wantzel; Heywood, appendix C).
+    /// </summary>
     private const double Kappa = 1.4,
         Choked = 0.2588,
         ChokedRatio = 0.53,

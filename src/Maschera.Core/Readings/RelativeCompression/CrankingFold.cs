@@ -64,7 +64,9 @@ internal sealed class CrankingFold(float[] load, List<(int From, int To)> cycles
         return (mean, speed);
     }
 
-    /// <summary>Stretches of bins that lie in marked samples in most of the cycles; one that runs over the end of the cycle is one.</summary>
+    /// <summary>
+    /// Stretches of bins that lie in marked samples in most of the cycles; one that runs over the end of the cycle is one.
+    /// </summary>
     public List<int[]> Stretches(bool[] marked, double speedSwing)
     {
         var counts = new int[Bins];

@@ -10,7 +10,9 @@ internal static class CrankingLoad
     /// <summary>What tells the load, the surest first.</summary>
     private static readonly string[] s_loads = ["current", "battery", "crank", "sound"];
 
-    /// <summary>Samples a second from which a file may be a recording of sound, and how near to zero its middle lies, of its swing.</summary>
+    /// <summary>
+    /// Samples a second from which a file may be a recording of sound, and how near to zero its middle lies, of its swing.
+    /// </summary>
     private const double SoundRate = 6_000,
         SoundMiddle = 0.05;
 

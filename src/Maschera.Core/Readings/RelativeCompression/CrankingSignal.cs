@@ -25,7 +25,9 @@ internal sealed record CrankingSignal(Channel Load, int First, int End, StallLoa
     /// <summary>True where the load is the speed's own fall, so that no load is too small to tell.</summary>
     public bool IsSpeed { get; private init; }
 
-    /// <summary>The samples over a gap of the wheel: of each such stretch only the mean is measured. Empty where there is no wheel.</summary>
+    /// <summary>
+    /// The samples over a gap of the wheel: of each such stretch only the mean is measured. Empty where there is no wheel.
+    /// </summary>
     public bool[] IsMeanOnly { get; private init; } = [];
 
     /// <summary>

@@ -123,7 +123,9 @@ internal sealed record FoundEngine(StarterModel Model, StarterFit Fit, List<(int
         }
     }
 
-    /// <summary>True where its fit is close, or the cylinder that does not fill does so much less that a rough fit can't make it up.</summary>
+    /// <summary>
+    /// True where its fit is close, or the cylinder that does not fill does so much less that a rough fit can't make it up.
+    /// </summary>
     private bool IsStarved => Fit.Misfit < Limit(CloseMisfit) || Fit.Work[Fit.Starved[^1].Position] < FarLess * Statistics.Median(Fit.Work);
 
     /// <summary>The engine with the cylinders that do not fill, at most two, where they explain clearly more of it than leaks do.</summary>
@@ -165,13 +167,17 @@ internal sealed record FoundEngine(StarterModel Model, StarterFit Fit, List<(int
             ? Fit.Cost < StarvedCost * simpler.Fit.Cost && IsStarved
             : Fit.Cost < OverfilledCost * simpler.Fit.Cost && Fit.Misfit < OverfilledMisfit;
 
-    /// <summary>True where more is left of the mean cycle than noise and a fit without a fault leave; much noise tells nothing of that.</summary>
+    /// <summary>
+    /// True where more is left of the mean cycle than noise and a fit without a fault leave; much noise tells nothing of that.
+    /// </summary>
     private bool LeavesMuch => Fit.Misfit > Limit(FilledMisfit) && Fit.Noise < MostNoise;
 
     /// <summary>A misfit with what noise adds to it.</summary>
     private double Limit(double misfit) => double.Hypot(misfit, Fit.Noise);
 
-    /// <summary>The two positions that do least: together they may be what neither explains alone, as where they stand a turn apart.</summary>
+    /// <summary>
+    /// The two positions that do least: together they may be what neither explains alone, as where they stand a turn apart.
+    /// </summary>
     private int[] LowestTwo => [.. Enumerable.Range(0, Fit.Work.Length).OrderBy(position => Fit.Work[position]).Take(2)];
 
     /// <summary>What is known with every other position.</summary>

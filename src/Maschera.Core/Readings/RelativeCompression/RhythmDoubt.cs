@@ -8,7 +8,9 @@ internal static class RhythmDoubt
     /// <summary>Faster than this hardly a starter turns an engine, rpm.</summary>
     private const double FastestRpm = 340;
 
-    /// <summary>An even engine that turns slowly is fitted closer than this by its current; what is left of a speed has other causes too.</summary>
+    /// <summary>
+    /// An even engine that turns slowly is fitted closer than this by its current; what is left of a speed has other causes too.
+    /// </summary>
     private const double SlowMisfit = 0.018;
 
     /// <summary>Points by which cylinders a turn apart are alike, and pairs of them are not.</summary>

@@ -146,7 +146,9 @@ internal sealed class StarterUnknowns
         return place < 0 ? null : new(Math.Exp(q[HeightOf(place)]), q[HeightOf(place) + 1], q[Closing]);
     }
 
-    /// <summary>The same with a leak enough to be felt added to this position alone, or of one that does not fill a narrower port.</summary>
+    /// <summary>
+    /// The same with a leak enough to be felt added to this position alone, or of one that does not fill a narrower port.
+    /// </summary>
     public double[] Worse(double[] q, int position)
     {
         var worse = (double[])q.Clone();

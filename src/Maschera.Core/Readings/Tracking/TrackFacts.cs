@@ -22,10 +22,14 @@ internal sealed class TrackFacts
     private const int FewTurns = 3;
     private const double KeptOfFew = 0.75;
 
-    /// <summary>On its way still, and so no end that is never reached: an error that shrinks to this share within the last two fifths.</summary>
+    /// <summary>
+    /// On its way still, and so no end that is never reached: an error that shrinks to this share within the last two fifths.
+    /// </summary>
     private const double StillMoving = 0.8;
 
-    /// <summary>What desired did within this time, s, and so many times the time actual runs behind, it may still be on its way to.</summary>
+    /// <summary>
+    /// What desired did within this time, s, and so many times the time actual runs behind, it may still be on its way to.
+    /// </summary>
     private const double Just = 2,
         LagsToRest = 3;
 
@@ -224,7 +228,9 @@ internal sealed class TrackFacts
         return best > 1 && Distance(best) < explains * Distance(0) ? best : 0;
     }
 
-    /// <summary>What glides is followed no finer than <see cref="Finest"/>: the search for a delay goes with the square of the rate.</summary>
+    /// <summary>
+    /// What glides is followed no finer than <see cref="Finest"/>: the search for a delay goes with the square of the rate.
+    /// </summary>
     private static TrackPoint[] Coarse(TrackPoint[] course)
     {
         var stride = (int)(Finest * (course.Length - 1) / (course[^1].Seconds - course[0].Seconds));

@@ -166,7 +166,8 @@ public sealed class TrackingReading : ReadingOf<TrackingResult>
             "tracks" => $"{who} follows what is desired{rise}.",
             "below" or "above" when f.IsShortOnly =>
                 $"{who} ends {(verdict == "below" ? "short of" : "beyond")} desired on {f.Short.Count} of "
-                    + $"{f.Steps} steps, by {Said(f.Short.Max(s => Math.Abs(s.SteadyError!.Value)))} at worst, and reaches it on the others.",
+                    + $"{f.Steps} steps, by {Said(f.Short.Max(s => Math.Abs(s.SteadyError!.Value)))} at worst, and reaches it on "
+                    + "the others.",
             "below" => $"{who} stays below desired, by {Said(f.Worst(-1))} at worst.",
             "above" => $"{who} stays above desired, by {Said(f.Worst(1))} at worst.",
             "stuck" => $"{who} does not move while desired does.",
@@ -194,8 +195,8 @@ public sealed class TrackingReading : ReadingOf<TrackingResult>
             notes.Add(
                 new(
                     "short-step",
-                    $"The step to {one.End:0.##} {unit} at {one.From:0.#} s is never reached, actual ends {Math.Abs(one.SteadyError!.Value):0.##} "
-                        + $"{unit} off: log that demand again."
+                    $"The step to {one.End:0.##} {unit} at {one.From:0.#} s is never reached, actual ends "
+                        + $"{Math.Abs(one.SteadyError!.Value):0.##} {unit} off: log that demand again."
                 )
             );
         if (band.Channel is not null)

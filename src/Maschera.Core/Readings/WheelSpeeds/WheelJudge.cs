@@ -5,7 +5,9 @@ namespace Maschera.Core.Readings.WheelSpeeds;
 /// <summary>Tells a sensor's fault from what a wheel can do, wheel by wheel. Speeds in km/h.</summary>
 internal sealed class WheelJudge
 {
-    /// <summary>So near to the speed from which a late wheel reads, as a share, it may read or not; beyond, it does so nearly always.</summary>
+    /// <summary>
+    /// So near to the speed from which a late wheel reads, as a share, it may read or not; beyond, it does so nearly always.
+    /// </summary>
     private const double AboutLeast = 0.2,
         Nearly = 0.97;
 
