@@ -1,4 +1,3 @@
-
 namespace Maschera.Core.Readings.CylinderPressure;
 
 /// <summary>
