@@ -128,7 +128,6 @@ public class CrankingPressureTests
                 }
             )
             .Capture;
-        return (CylinderPressureResult)
-            new CylinderPressureReading().Read(new ReadingRequest(capture) { Engine = engine, Reference = reference });
+        return PressureBench.Read(capture, engine, reference);
     }
 }

@@ -13,7 +13,6 @@ namespace Maschera.Core.Tests;
 /// </summary>
 public class CylinderPressureTests
 {
-    private static readonly Capture s_reference = BreathingRun.Record(Good).Capture;
     private static readonly Capture s_sound = BreathingRun.Record(Plan).Capture;
 
     [Theory]
@@ -24,7 +23,7 @@ public class CylinderPressureTests
     public void A_leak_is_told_and_cams_are_not_accused(double area, LeakTo to)
     {
         var (capture, truth) = BreathingRun.Record(Plan with { Faults = [new BreathingFault(1) { LeakMm2 = area, LeakTo = to }] });
-        var result = Read(capture, Four, s_reference);
+        var result = Read(capture, Four, Reference);
         Assert.Equal("leaks", result.Verdict);
         Assert.True(result.Leakage!.Percent > result.Leakage.ReferencePercent + 4, result.Sentence);
         Assert.True(result.PeakBar < result.ExpectedPeakBar, result.Sentence);
@@ -39,7 +38,7 @@ public class CylinderPressureTests
                 Read(
                     BreathingRun.Record(Plan with { Faults = [new BreathingFault(1) { LeakMm2 = area }] }).Capture,
                     Four,
-                    s_reference
+                    Reference
                 ).Leakage!.Percent
             )
             .ToList();
@@ -52,7 +51,7 @@ public class CylinderPressureTests
     {
         var exhaust = BreathingRun.Record(Plan with { Faults = [new BreathingFault(1) { ExhaustOpens = 0 }] }).Capture;
         var intake = BreathingRun.Record(Plan with { Faults = [new BreathingFault(1) { IntakeOpens = 0 }] }).Capture;
-        foreach (var reference in new[] { null, s_reference })
+        foreach (var reference in new[] { null, Reference })
         {
             var (shutExhaust, shutIntake) = (Read(exhaust, Four, reference), Read(intake, Four, reference));
             Assert.Equal("exhaust-valve-stays-shut", shutExhaust.Verdict);
@@ -91,7 +90,7 @@ public class CylinderPressureTests
     public void A_blocked_exhaust_is_told_from_late_cams()
     {
         var (capture, truth) = BreathingRun.Record(Plan with { ExhaustBlocked = 0.97 });
-        var result = Read(capture, Four, s_reference);
+        var result = Read(capture, Four, Reference);
         Assert.Equal("exhaust-restricted", result.Verdict);
         Assert.InRange(result.ExhaustBar!.Value - truth!.ExhaustBar, -0.03, 0.03);
     }
@@ -105,7 +104,7 @@ public class CylinderPressureTests
         var result = Read(sound, Four, reference);
         Assert.Equal(("normal", "cranking"), (result.Verdict, result.Mode));
         Levels(result, truth!);
-        var running = Read(s_sound, Four, s_reference);
+        var running = Read(s_sound, Four, Reference);
         Assert.True(result.ExpectedPeakBar > 1.7 * running.ExpectedPeakBar, $"{result.ExpectedPeakBar} {running.ExpectedPeakBar}");
         Assert.Equal(
             "leaks",
@@ -117,14 +116,14 @@ public class CylinderPressureTests
     public void Zero_scale_rate_and_start_change_neither_verdict_nor_shifts()
     {
         var late = BreathingRun.Record(Plan with { IntakeShift = 13, ExhaustShift = 13, Rate = 40_000 }).Capture;
-        var first = Read(late, Four, s_reference);
+        var first = Read(late, Four, Reference);
         Gen.Select(Gen.Bool, Gen.Double[-0.4, 0.4], Gen.Double[0.6, 1.6], Gen.Int[0, 6_000], Gen.Int[1, 4])
             .Sample(
                 (isZero, off, factor, start, every) =>
                 {
                     // A zero and a scale wrong at once, on the capture alone, are like a blocked exhaust: one of them has to be right.
                     var (zero, scale) = isZero ? (off, 1.0) : (0, factor);
-                    var result = Read(Changed(late, zero, scale, start, every), Four, s_reference);
+                    var result = Read(Changed(late, zero, scale, start, every), Four, Reference);
                     Assert.Equal(first.Verdict, result.Verdict);
                     Assert.InRange(result.IntakeShiftDegrees!.Value - first.IntakeShiftDegrees!.Value, -2.5, 2.5);
                     Assert.InRange(result.ExhaustShiftDegrees!.Value - first.ExhaustShiftDegrees!.Value, -2.5, 2.5);
@@ -141,11 +140,11 @@ public class CylinderPressureTests
     [Fact]
     public void Volts_and_other_units_of_pressure_read_alike()
     {
-        var bar = Read(s_sound, Four, s_reference);
+        var bar = Read(s_sound, Four, Reference);
         var channel = s_sound.Find("Cylinder pressure")!;
-        var inKilopascal = Read(s_sound with { Channels = [channel.Scaled(100) with { Unit = "kPa" }] }, Four, s_reference);
+        var inKilopascal = Read(s_sound with { Channels = [channel.Scaled(100) with { Unit = "kPa" }] }, Four, Reference);
         Assert.Equal(bar.PeakBar!.Value, inKilopascal.PeakBar!.Value, 3);
-        var inVolts = Read(s_sound with { Channels = [channel with { Unit = "V" }] }, Four, s_reference);
+        var inVolts = Read(s_sound with { Channels = [channel with { Unit = "V" }] }, Four, Reference);
         Assert.Equal(bar.Verdict, inVolts.Verdict);
         Assert.Contains(inVolts.Notes, n => n.Code == "no-unit");
     }
@@ -159,12 +158,12 @@ public class CylinderPressureTests
                     new ReadingRequest(Changed(s_sound, 0.2, 1, 0, 1))
                     {
                         Engine = Four,
-                        Reference = s_reference,
+                        Reference = PressureBench.Reference,
                         Channels = Roles(),
                         Options = new Dictionary<string, string> { ["zero"] = zero },
                     }
                 );
-        var (truth, byHand, byExhaust) = (Read(s_sound, Four, s_reference), With("0.2"), With("exhaust"));
+        var (truth, byHand, byExhaust) = (Read(s_sound, Four, Reference), With("0.2"), With("exhaust"));
         Assert.Equal(truth.PeakBar!.Value, byHand.PeakBar!.Value, 2);
         Assert.Equal(truth.ExhaustBar!.Value, byHand.ExhaustBar!.Value, 2);
         Assert.Equal(0, byExhaust.ExhaustBar!.Value, 3);
@@ -176,7 +175,7 @@ public class CylinderPressureTests
     [Fact]
     public void The_spark_is_dated_against_tdc()
     {
-        var advance = Read(s_sound, Four, s_reference).IgnitionAdvance!;
+        var advance = Read(s_sound, Four, Reference).IgnitionAdvance!;
         // The stand-in's spark comes 14° before TDC.
         Assert.InRange(advance.Degrees, 12.5, 15.5);
         Assert.True(advance.Cycles.Count > 10);
@@ -189,7 +188,7 @@ public class CylinderPressureTests
         var vacuum = new Capture(
             "hose",
             [
-                s_reference.Channels[0] with
+                Reference.Channels[0] with
                 {
                     Samples = [.. Enumerable.Range(0, 60_000).Select(i => (float)(-0.6 + 0.03 * Math.Sin(i * 0.01)))],
                 },
@@ -199,7 +198,7 @@ public class CylinderPressureTests
         var request = new ReadingRequest(s_sound)
         {
             Engine = Four,
-            Reference = s_reference,
+            Reference = PressureBench.Reference,
             MoreReferences = [new(other, Roles()), new(vacuum, Roles())],
         };
         var result = (CylinderPressureResult)new CylinderPressureReading().Read(request);
@@ -257,7 +256,7 @@ public class CylinderPressureTests
                     )
                     {
                         Engine = Four,
-                        Reference = s_reference,
+                        Reference = PressureBench.Reference,
                         Channels = Roles(),
                         Options = new Dictionary<string, string> { ["cylinder"] = $"{cylinder}" },
                     }
@@ -320,7 +319,7 @@ public class CylinderPressureTests
         var request = new ReadingRequest(capture)
         {
             Engine = Four,
-            Reference = s_reference,
+            Reference = PressureBench.Reference,
             Channels = named ? Roles() : new Dictionary<string, string>(),
         };
         var result = (CylinderPressureResult)new CylinderPressureReading().Read(request);

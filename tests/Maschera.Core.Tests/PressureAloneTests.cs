@@ -102,13 +102,5 @@ public class PressureAloneTests
     private static Engine Of(string name) => s_engines.First(e => e.Name == name);
 
     private static CylinderPressureResult Read(string engine, BreathingPlan plan) =>
-        (CylinderPressureResult)
-            new CylinderPressureReading().Read(
-                new ReadingRequest(BreathingRun.Record(plan).Capture)
-                {
-                    Engine = Of(engine),
-                    Channels = new Dictionary<string, string> { ["pressure"] = "Cylinder pressure" },
-                    Options = new Dictionary<string, string> { ["cylinder"] = "1" },
-                }
-            );
+        PressureBench.Read(BreathingRun.Record(plan).Capture, Of(engine), null);
 }

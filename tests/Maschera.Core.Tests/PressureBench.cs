@@ -12,6 +12,7 @@ internal static class PressureBench
     public static readonly Engine Four = EngineCatalogue.Orsa;
     public static readonly BreathingPlan Good = new(Four) { SpeedRpm = 820, Seed = 3 };
     public static readonly BreathingPlan Plan = Good with { SpeedRpm = 740, IntakeBar = 0.4, Seed = 8 };
+    public static readonly Capture Reference = BreathingRun.Record(Good).Capture;
 
     public static void Levels(CylinderPressureResult result, BreathingTruth truth)
     {

@@ -106,7 +106,7 @@ public class PressureCamTests
     public void Noise_of_a_fiftieth_of_the_tower_hides_no_cam(string verdict, double intake, double exhaust)
     {
         var capture = Noisy(BreathingRun.Record(Plan with { IntakeShift = intake, ExhaustShift = exhaust }).Capture, 0.02);
-        var result = Read(capture, Four, Noisy(BreathingRun.Record(Good).Capture, 0.02));
+        var result = Read(capture, Four, Noisy(Reference, 0.02));
         Assert.True(verdict == result.Verdict, result.Sentence);
         Assert.InRange(result.IntakeShiftDegrees!.Value - intake, -5, 5);
         Assert.InRange(result.ExhaustShiftDegrees!.Value - exhaust, -5, 5);
@@ -116,7 +116,7 @@ public class PressureCamTests
     public void What_noise_hides_is_not_said_to_be_in_order()
     {
         var capture = Noisy(BreathingRun.Record(Plan with { IntakeShift = 12 }).Capture, 0.4);
-        var result = Read(capture, Four, Noisy(BreathingRun.Record(Good).Capture, 0.4));
+        var result = Read(capture, Four, Noisy(Reference, 0.4));
         if (result.Verdict is not "normal")
             return;
         Assert.DoesNotContain("breathes as it should", result.Sentence, StringComparison.Ordinal);

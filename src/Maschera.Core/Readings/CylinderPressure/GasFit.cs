@@ -116,10 +116,10 @@ internal sealed class GasFitter
         new(0.25, 8, -60, 60), // intake shift
     ];
 
-    private const int Ease = 6,
-        Burn = 7,
-        Damping = 8,
-        Leak = 4;
+    private const int Leak = 4;
+
+    /// <summary>The swing of the speed among an engine's unknowns, its ease at the nominal speed.</summary>
+    public static SwingFigures Swing(ReadOnlySpan<double> engine) => new(engine[6], engine[7], engine[8]);
 
     /// <summary>Places of the shifts among a cycle's own unknowns.</summary>
     public const int ExhaustShift = 5,
@@ -265,12 +265,7 @@ internal sealed class GasFitter
     }
 
     private void Distances(double[] at, double[] into) =>
-        _usual?.Distances(
-            new SwingFigures(at[Ease], at[Burn], at[Damping]),
-            at[Place(0) + ExhaustShift],
-            at[Place(0) + IntakeShift],
-            into.AsSpan(Values)
-        );
+        _usual?.Distances(Swing(at), at[Place(0) + ExhaustShift], at[Place(0) + IntakeShift], into.AsSpan(Values));
 
     private void Residuals(double[] at, int trace, double[] into)
     {

@@ -154,8 +154,18 @@ internal sealed class MeasuredCycle
             return [.. Enumerable.Range(0, CycleFold.Bins).Select(i => i + 0.5 - lead)];
         // Pressures count in the exhaust's, which is near the air's: so a sensor's scale makes no difference.
         var air = _cycle.Shut == ShutValve.Exhaust ? 1 / Tower : own[3];
-        var ease = engine[6] / (Tower * air) * Math.Pow(Nominal / _cycle.SpeedRpm, 2);
-        return _speeds.Degrees(computed, own[2], own[3], -lead, ease, _cycle.SpeedRpm < FiresFrom ? 0 : engine[7], engine[8]);
+        var swing = GasFitter.Swing(engine);
+        return _speeds.Degrees(
+            computed,
+            own[2],
+            own[3],
+            -lead,
+            swing with
+            {
+                Ease = swing.Ease / (Tower * air) * Math.Pow(Nominal / _cycle.SpeedRpm, 2),
+                Burn = _cycle.SpeedRpm < FiresFrom ? 0 : swing.Burn,
+            }
+        );
     }
 
     private static double At(double[] cycle, double degrees)

@@ -2,6 +2,12 @@ using Maschera.Core.Engines;
 
 namespace Maschera.Core.Readings.CylinderPressure;
 
+/// <summary>What decides how an engine's speed swings.</summary>
+/// <param name="Ease">How easily torque changes the speed: (swept volume times pressure) over (inertia times speed squared).</param>
+/// <param name="Burn">What a burn adds to the compressed charge's pressure; 0 where nothing fires.</param>
+/// <param name="Damping">Share of a change of speed that the drive takes back a degree.</param>
+internal readonly record struct SwingFigures(double Ease, double Burn, double Damping);
+
 /// <summary>
 /// How the crank's speed swings within a cycle because of the gas: the measured cylinder's own pressure, the compressions
 /// of the others and, where they fire, their burns. Without a crank sensor, degrees between the towers follow from it.
@@ -58,11 +64,10 @@ internal sealed class SpeedSwing
     /// <param name="intake">Pressure in the intake.</param>
     /// <param name="exhaust">Pressure in the exhaust.</param>
     /// <param name="start">Degrees at which the time starts.</param>
-    /// <param name="ease">How easily torque changes the speed: (swept volume times pressure) over (inertia times speed squared).</param>
-    /// <param name="burn">What a burn adds to the compressed charge's pressure; 0 where nothing fires.</param>
-    /// <param name="damping">Share of a change of speed that the drive takes back a degree.</param>
-    public double[] Degrees(double[] pressures, double intake, double exhaust, double start, double ease, double burn, double damping)
+    /// <param name="swing">How the speed swings, its ease at the cycle's own speed.</param>
+    public double[] Degrees(double[] pressures, double intake, double exhaust, double start, in SwingFigures swing)
     {
+        var (ease, burn, damping) = swing;
         var torque = new double[Steps];
         for (var i = 0; i < Steps; i++)
             torque[i] =

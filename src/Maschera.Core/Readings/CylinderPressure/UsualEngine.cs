@@ -66,6 +66,3 @@ internal sealed class UsualEngine(double? timing)
         return Worth * times / Math.Sqrt(1 + Math.Pow(times / Believed, 2));
     }
 }
-
-/// <summary>How an engine's speed swings, see <see cref="SpeedSwing"/>: ease at the nominal speed, burn and damping.</summary>
-internal readonly record struct SwingFigures(double Ease, double Burn, double Damping);

@@ -6,6 +6,10 @@ namespace Maschera.Core.Readings.Pulses;
 /// <summary>What pulses leave open, in words.</summary>
 internal static class PulseDoubts
 {
+    /// <summary>What is open beside a cylinder that is named.</summary>
+    public static List<Note> Of(PulseShares shares, Engine engine) =>
+        [.. new[] { Either(shares, engine), Part(shares, engine) }.OfType<Note>()];
+
     /// <summary>Cylinders differ and one is odd enough to be named, but by nothing that a cylinder may do.</summary>
     public static Note Unexplained(PulseShares shares, PulsePlace place) =>
         new(
@@ -32,7 +36,7 @@ internal static class PulseDoubts
     /// <summary>
     /// A leaking valve's gas and another's missing suction or blow-down may fall on one place, and are told apart by shape.
     /// </summary>
-    public static Note? Either(PulseShares shares, Engine engine)
+    private static Note? Either(PulseShares shares, Engine engine)
     {
         if (shares.Causes is not { IsNobody: false, Best: var best, Rival: { } other })
             return null;
@@ -54,7 +58,7 @@ internal static class PulseDoubts
     }
 
     /// <summary>One cylinder's fault that leaves much of what differs: a second one's may be in it.</summary>
-    public static Note? Part(PulseShares shares, Engine engine) =>
+    private static Note? Part(PulseShares shares, Engine engine) =>
         shares.Causes is { IsNobody: false, IsPart: true, Best: var best }
             ? new Note(
                 "part-explained",

@@ -244,8 +244,8 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
                         + $"the pipe's length and say the time with --transit."
                 )
             );
-        Note?[] doubts = odd.Count > 0 ? [PulseDoubts.Either(shares, engine), PulseDoubts.Part(shares, engine)] : [];
-        notes.AddRange(doubts.OfType<Note>());
+        List<Note> doubts = odd.Count > 0 ? PulseDoubts.Of(shares, engine) : [];
+        notes.AddRange(doubts);
         if (shares.IsUnexplained)
             notes.Add(PulseDoubts.Unexplained(shares, place));
         if (clock.SpeedRpm < Cranking)
@@ -268,7 +268,7 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
                         ? $"No cylinder stands out for sure at the {place.Name}, {clock.SpeedRpm:0} rpm, though they differ."
                         : Sentence(place, odd, Does(shares, engine, odd), cause, clock.SpeedRpm)
                 )
-                + PulseDoubts.Said(doubts.OfType<Note>())
+                + PulseDoubts.Said(doubts)
                 + BackPressures.Said(pressures, back?.Unit),
             Notes = notes,
             Channels = RoleResolver.Names(channels),
