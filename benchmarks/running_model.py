@@ -27,6 +27,7 @@ def draw_running(rng):
     e["fill"], e["vent"] = np.exp(rng.normal(0, 0.012, n)), np.exp(rng.normal(0, 0.01, n))
     e["burns"], e["misses"] = np.ones(n), np.zeros(n)
     e["leak_in"], e["leak_out"], e["shut_out"] = (np.zeros(n) for _ in range(3))
+    e["reciprocating"] = 0.0
     return e
 
 
@@ -56,11 +57,14 @@ class Fires:
 
 
 def run(engines, seed, seconds=5.0):
-    """By step after it has settled: degrees, manifold and muffler (Pa) of every engine, every cylinder's pressure; its TDCs."""
+    """By step after it has settled: degrees, manifold and muffler (Pa) of every engine, every cylinder's pressure; its TDCs. Of every
+    firing the step, the engine, the cylinder and the share that burns are kept too.
+    """
     rng = np.random.default_rng(seed)
     most, many = max(x["n"] for x in engines), len(engines)
     e = {k: np.array([[x[k]] for x in engines], float) for k in (
-        "volume", "bore", "stroke", "ratio", "rod", "wall", "heat", "suction", "plenum", "header", "muffler", "cat", "pipe", "scatter")}
+        "volume", "bore", "stroke", "ratio", "rod", "wall", "heat", "suction", "plenum", "header", "muffler", "cat", "pipe", "scatter",
+        "reciprocating")}
     each = {k: np.array([np.pad(np.broadcast_to(x[k], x["n"]), (0, most - x["n"]), "edge") for x in engines]) for k in (
         "ivo", "ivc", "evo", "evc", "leak", "port", "lost", "fill", "vent", "burns", "misses", "leak_in", "leak_out", "shut_out")}
     there = np.array([[i < x["n"] for i in range(most)] for x in engines])
@@ -81,10 +85,13 @@ def run(engines, seed, seconds=5.0):
     steps, late = int((seconds + SETTLE) / STEP), int(SETTLE / STEP)
     kept = {k: np.zeros((steps - late, many), np.float32) for k in ("manifold", "muffler")}
     angles, inside = np.zeros((steps - late, many)), np.zeros((steps - late, *tdc.shape), np.float32)
+    firings, oscillating = [], 0
     for s in range(steps):
         before = after
         after = (theta[:, None] - tdc) % 720
         fires.redraw((before < 150) & (after >= 150))
+        if s >= late:
+            firings += [(s - late, i, c, fires.share[i, c]) for i, c in zip(*np.nonzero(there & (before > 700) & (after < 20)))]
         volume, slope = slider(e, after)
         t = p * volume / (mass * GAS)
         inlet = 0.2 * piston * each["fill"] * each["port"] * lift(after, each["ivo"], each["ivc"], each["lost"]) + each["leak_in"]
@@ -110,10 +117,13 @@ def run(engines, seed, seconds=5.0):
         header = header + GAS * BURNT / e["header"] * (-np.where(there, d_out, 0).sum(1, keepdims=True) - on)
         muffler = muffler + GAS * 600 / e["muffler"] * (on - out)
         load = load + (omega - target) * STEP * 8
-        omega = np.maximum(omega + (push - load - 1.5 * (omega - target)) / inertia * STEP, 10)
+        # What moves to and fro takes up energy and gives it back: the energy of it all changes by what pushes alone.
+        was, oscillating = oscillating, np.where(there, e["reciprocating"] * (slope / piston) ** 2, 0).sum(1)
+        kept_speed = np.sqrt((inertia + was) / (inertia + oscillating)) if s else 1
+        omega = np.maximum(omega * kept_speed + (push - load - 1.5 * (omega - target)) / (inertia + oscillating) * STEP, 10)
         theta = theta + np.degrees(turned[:, 0])
         if s >= late:
             angles[s - late], inside[s - late] = theta, p
             for k, v in (("manifold", manifold), ("muffler", muffler)):
                 kept[k][s - late] = v[:, 0]
-    return angles, kept, inside, tdc
+    return angles, {**kept, "firings": firings}, inside, tdc
