@@ -60,7 +60,12 @@ internal sealed class RunningEngine : ILiveEngine
         _heat = [.. Enumerable.Repeat(_usualHeat, plan.Engine.Cylinders)];
         _toothErrors =
         [
-            .. Enumerable.Range(0, plan.Engine.CrankWheel!.Teeth).Select(_ => plan.ToothErrorDegrees * Noise.Gaussian(_random)),
+            .. Enumerable
+                .Range(0, plan.Engine.CrankWheel!.Teeth)
+                .Select(slot =>
+                    plan.ToothErrorDegrees * Noise.Gaussian(_random)
+                    + plan.RunoutDegrees * Math.Sin(Math.Tau * slot / plan.Engine.CrankWheel.Teeth)
+                ),
         ];
         if (plan.BentTooth is var (tooth, degrees))
             _toothErrors[tooth - 1] += degrees;

@@ -48,6 +48,9 @@ public sealed record RunningPlan(Engine Engine)
     /// <summary>Standard deviation of each tooth from its place, crank degrees.</summary>
     public double ToothErrorDegrees { get; init; } = 0.05;
 
+    /// <summary>How much a wheel off its centre leads and lags once a turn, crank degrees.</summary>
+    public double RunoutDegrees { get; init; }
+
     /// <summary>How much later the cam stands than it should, crank degrees.</summary>
     public double CamOffsetDegrees { get; init; }
 

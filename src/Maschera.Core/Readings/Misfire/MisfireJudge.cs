@@ -5,21 +5,12 @@ using Maschera.Core.Timing;
 
 namespace Maschera.Core.Readings.Misfire;
 
-/// <summary>Every firing with its verdict, and what makes the whole doubtful.</summary>
-internal sealed record Judged(IReadOnlyList<FiringMark> Marks, Note? Doubt);
+/// <summary>Every firing with its verdict, what cylinders lack at each of theirs, and what makes the whole doubtful.</summary>
+internal sealed record Judged(IReadOnlyList<FiringMark> Marks, IReadOnlyList<SteadyLack> Steady, Note? Doubt);
 
 /// <summary>Tells misfires from firings.</summary>
 internal static class MisfireJudge
 {
-    /// <summary>
-    /// Work of a firing against the swing of the crank's energy within one firing: 1.2 to 2.8 on engines of 2 to 8
-    /// cylinders, for the swing is compression and expansion of about that work.
-    /// </summary>
-    private const double WorkPerSwing = 1.7;
-
-    /// <summary>Less than this share of the swing is scatter or a weak cylinder, not a missing firing.</summary>
-    private const double LeastDepth = 0.5;
-
     /// <summary>A misfire that stands less clear of the scatter than this, in standard deviations, is not told from it.</summary>
     private const double LeastSeparation = 5;
 
@@ -44,12 +35,6 @@ internal static class MisfireJudge
     /// <summary>A larger penalty makes all firings small instead of telling them apart.</summary>
     private const double MostPenalty = 0.1;
 
-    /// <summary>How far a tooth of an ordinary wheel stands from its place, standard deviation in degrees.</summary>
-    private const double WheelErrorDegrees = 0.06;
-
-    /// <summary>Wheel errors reach so many standard deviations.</summary>
-    private const double WheelErrors = 3.5;
-
     /// <summary>More spans than this on either side take in a whole cycle of a small engine.</summary>
     private const int MostSpans = 3;
 
@@ -63,54 +48,97 @@ internal static class MisfireJudge
     /// </summary>
     public static Judged Judge(AngleClock clock, Engine engine, double tdc)
     {
-        var swing = FiringEnergies.Swing(clock, engine.Cylinders);
+        var size = FiringSize.Of(clock, engine);
+        var places = FiringPlaces.Of(engine.Angles());
+        var told = Tell(clock, engine, tdc, size, places);
+        var steady = Steady(clock, engine, tdc, told, places, size.Whole);
+        if (steady.Any(s => s is { IsWeak: true, IsMissing: true }))
+            told = Tell(clock, engine, tdc, size, places with { Lacks = Lacks(steady, engine) });
+        return Marked(told, engine, steady, size.Whole);
+    }
+
+    /// <summary>What weak cylinders lack, by place.</summary>
+    private static double[] Lacks(IReadOnlyList<SteadyLack> steady, Engine engine) =>
+        [.. Enumerable.Range(0, engine.Cylinders).Select(p => steady.FirstOrDefault(s => s.IsWeak && s.Place == p)?.Work ?? 0)];
+
+    /// <summary>What cylinders lack at every firing, told over one span.</summary>
+    private static IReadOnlyList<SteadyLack> Steady(
+        AngleClock clock,
+        Engine engine,
+        double tdc,
+        Told told,
+        FiringPlaces places,
+        double? whole
+    )
+    {
+        var known = told.Firings.Zip(told.Missed).ToDictionary(p => (p.First.Cycle, p.First.Place), p => p.Second);
+        var firings = FiringEnergies.Of(clock, engine.Angles(), tdc).Where(f => known.ContainsKey((f.Cycle, f.Place))).ToList();
+        bool[] missed = [.. firings.Select(f => known[(f.Cycle, f.Place)])];
+        var kernel = FiringEnergies.Kernel(engine.Cylinders, 1);
+        return new WeakPlaces(firings, missed, told.Work, places, kernel).Find(whole, FiringPlaces.WheelReach(clock, engine.Cylinders, 1));
+    }
+
+    /// <summary>Firings told, and what each gains beyond the usual.</summary>
+    /// <param name="Work">What a missing one lacks, or, without any, what the swing lets expect.</param>
+    /// <param name="Separation">That in standard deviations of the sound ones.</param>
+    private sealed record Told(List<Firing> Firings, double[] Below, bool[] Missed, double Work, double Separation);
+
+    private static Told Tell(AngleClock clock, Engine engine, double tdc, FiringSize size, FiringPlaces places)
+    {
         var spans = 1;
-        var (firings, below) = Gains(clock, engine, tdc, spans, swing);
+        var (firings, below) = Gains(clock, engine, tdc, spans, size, places);
         var (scatter, centre) = Healthy(below);
-        var cut = Cut(below, centre, scatter, swing, spans);
+        var cut = Cut(below, centre, scatter, size, spans);
         // Where the edges are too coarse for one span, several know the speed better, but mix neighbours in.
         while (
             spans < MostSpans
             && spans < engine.Cylinders - 1
-            && scatter * EnoughSeparation > WorkPerSwing * swing
+            && scatter * EnoughSeparation > size.Expected
             && !(centre - Mean(below, v => v <= cut) > EnoughSeparation * scatter)
         )
         {
-            var (wider, unmixed) = Gains(clock, engine, tdc, spans + 1, swing);
+            var (wider, unmixed) = Gains(clock, engine, tdc, spans + 1, size, places);
             var (next, middle) = Healthy(unmixed);
             if (next >= WorthWhile * scatter)
                 break;
             (spans, firings, below, scatter, centre) = (spans + 1, wider, unmixed, next, middle);
-            cut = Cut(below, centre, scatter, swing, spans);
+            cut = Cut(below, centre, scatter, size, spans);
         }
 
         var missed = Array.ConvertAll(below, v => v <= cut);
-        if (Clearest(clock, engine, tdc, firings, missed, swing) is { } told)
-            return Marked(told.Firings, engine, told.Told.Below, told.Told.Missed, told.Told.Work, told.Told.Separation);
+        if (Clearest(clock, engine, tdc, firings, missed, size, places) is { } clear)
+            return new(clear.Firings, clear.Told.Below, clear.Told.Missed, clear.Told.Work, clear.Told.Separation);
         var fired = Mean(below, v => v > cut);
         var lacking = Mean(below, v => v <= cut);
-        // The work of a firing: what a missing one lacks; without any, what the swing lets expect.
-        var work = double.IsNaN(lacking) ? WorkPerSwing * swing : fired - lacking;
-        return Marked(firings, engine, [.. below.Select(v => v - fired)], missed, work, work / Math.Max(scatter, 1e-9));
+        var work = double.IsNaN(lacking) ? size.Expected : fired - lacking;
+        return new(firings, [.. below.Select(v => v - fired)], missed, work, work / Math.Max(scatter, 1e-9));
     }
 
-    private static Judged Marked(List<Firing> firings, Engine engine, double[] below, bool[] missed, double work, double separation) =>
-        new(
+    private static Judged Marked(Told told, Engine engine, IReadOnlyList<SteadyLack> steady, double? whole)
+    {
+        var work = Array.Exists(told.Missed, m => m) ? told.Work : whole ?? told.Work;
+        var lacks = Array.ConvertAll(Lacks(steady, engine), lack => work > 0 ? lack / work : 0);
+        // 100 is the mean of those that do not misfire, weak ones among them.
+        var hit = told.Firings.Zip(told.Missed).Where(p => p.Second).Select(p => p.First.Place).ToHashSet();
+        var usual = 1 - lacks.Where((_, p) => !hit.Contains(p)).DefaultIfEmpty(0).Average();
+        return new(
             [
-                .. firings.Select(
+                .. told.Firings.Select(
                     (f, i) =>
                         new FiringMark(
                             f.Cycle,
                             engine.FiringOrder[f.Place],
                             f.Seconds,
                             f.SpeedRpm,
-                            work > 0 ? 100 * (1 + below[i] / work) : null,
-                            missed[i]
+                            work > 0 ? 100 * (1 - lacks[f.Place] + told.Below[i] / work) / usual : null,
+                            told.Missed[i]
                         )
                 ),
             ],
-            Doubt(Array.Exists(missed, m => m), separation)
+            steady,
+            Doubt(Array.Exists(told.Missed, m => m), told.Separation)
         );
+    }
 
     /// <summary>
     /// The decisions settled over as many spans as tell missing firings from sound ones best; null where none are missing.
@@ -121,24 +149,24 @@ internal static class MisfireJudge
         double tdc,
         List<Firing> firings,
         bool[] missed,
-        double swing
+        FiringSize size,
+        FiringPlaces places
     )
     {
         var angles = engine.Angles();
-        var wheelmates = Wheelmates(angles);
         var known = firings.Zip(missed).ToDictionary(p => (p.First.Cycle, p.First.Place), p => p.Second);
         (List<Firing> Firings, ToldFirings Told)? best = null;
         Dictionary<(int, int), bool> narrow = [];
         for (var spans = 1; spans <= MostSpans && spans < engine.Cylinders; spans++)
         {
-            var wide = FiringEnergies.Of(clock, angles, tdc, spans);
+            var wide = places.Firings(clock, angles, tdc, spans);
             var kernel = FiringEnergies.Kernel(engine.Cylinders, spans);
             foreach (var start in Starts(wide, known, angles.Length))
             {
-                var told = FiringFeedback.Settle(wide, kernel, start, wheelmates);
+                var told = FiringFeedback.Settle(wide, kernel, start, places.Mates);
                 if (told is not null && spans == 1)
                     narrow = wide.Zip(told.Missed).ToDictionary(p => (p.First.Cycle, p.First.Place), p => p.Second);
-                if (told is not null && told.Work > LeastDepth * swing * kernel[0] && !(told.Separation <= best?.Told.Separation))
+                if (told is not null && told.Work > size.Least * kernel[0] && !(told.Separation <= best?.Told.Separation))
                     best = (wide, told);
             }
         }
@@ -178,54 +206,25 @@ internal static class MisfireJudge
     }
 
     /// <summary>The firings, and what each gains beyond the usual of its place, its neighbours taken out.</summary>
-    private static (List<Firing> Firings, double[] Below) Gains(AngleClock clock, Engine engine, double tdc, int spans, double swing)
+    private static (List<Firing> Firings, double[] Below) Gains(
+        AngleClock clock,
+        Engine engine,
+        double tdc,
+        int spans,
+        FiringSize size,
+        FiringPlaces places
+    )
     {
-        var firings = FiringEnergies.Of(clock, engine.Angles(), tdc, spans);
-        var usual = Usual(firings, engine, clock, spans, swing);
+        var firings = places.Firings(clock, engine.Angles(), tdc, spans);
+        var wheel = FiringPlaces.WheelReach(clock, engine.Cylinders, spans);
+        var usual = places.Usual(firings, Math.Max(size.Least, wheel), size.Least);
         var below = firings.Select(f => f.Gain - usual[f.Place]).ToArray();
         // With few cylinders one firing's work ends before the next begins.
         if (spans == 1 && engine.Cylinders <= ApartCylinders)
             return (firings, below);
-        var noise = FiringEnergies.Scatter(clock, engine.Cylinders, spans) / (PriorShare * WorkPerSwing * swing);
+        var noise = FiringEnergies.Scatter(clock, engine.Cylinders, spans) / (PriorShare * size.Expected);
         return (firings, FiringEnergies.Unmixed(below, engine.Cylinders, spans, Math.Min(noise * noise, MostPenalty)));
     }
-
-    /// <summary>
-    /// What a sound firing of each place gains. The wheel's errors come every turn at the same place, so they are part
-    /// of it, and cylinders 360° apart share them: one of them far below the other is not sound. All of a place are only
-    /// taken for missing where they lie further below the rest than a wheel's errors reach.
-    /// </summary>
-    private static double[] Usual(List<Firing> firings, Engine engine, AngleClock clock, int spans, double swing)
-    {
-        var angles = engine.Angles();
-        var wheelmates = Wheelmates(angles);
-        var upper = Enumerable
-            .Range(0, angles.Length)
-            .Select(p => Statistics.Quantile(Statistics.Sorted(firings.Where(f => f.Place == p).Select(f => f.Gain)), 0.7))
-            .ToArray();
-        var sound = Statistics.Quantile(Statistics.Sorted(upper), 0.7);
-        var wheel = WheelErrors * FiringEnergies.Scatter(clock, engine.Cylinders, spans) * WheelErrorDegrees / clock.StandardErrorDegrees;
-        var lowest = sound - Math.Max(LeastDepth * swing, wheel);
-        return
-        [
-            .. upper.Select(
-                (u, p) =>
-                {
-                    var best = wheelmates[p].Max(q => upper[q]);
-                    var place = best > lowest ? best : sound;
-                    return u > place - LeastDepth * swing ? u : place;
-                }
-            ),
-        ];
-    }
-
-    /// <summary>The places whose firings fall on the same teeth, turns apart; each with itself among its own.</summary>
-    private static int[][] Wheelmates(double[] angles) =>
-        [
-            .. angles.Select(a =>
-                Enumerable.Range(0, angles.Length).Where(q => Math.Abs(Math.IEEERemainder(angles[q] - a, 360)) < 1).ToArray()
-            ),
-        ];
 
     /// <summary>Standard deviation and middle of the firings that took place, from the upper part alone.</summary>
     private static (double Scatter, double Centre) Healthy(double[] below)
@@ -239,17 +238,17 @@ internal static class MisfireJudge
     }
 
     /// <summary>The level below which a firing is missing; minus infinity where none is.</summary>
-    private static double Cut(double[] below, double centre, double scatter, double swing, int spans)
+    private static double Cut(double[] below, double centre, double scatter, FiringSize size, int spans)
     {
         // Neighbours of misfires that could not be taken out whole reach up to half the depth.
         var share = spans == 1 ? 0.5 : 0.6;
-        var found = Settled(below, centre, scatter, swing, share, centre - share * WorkPerSwing * swing);
+        var found = Settled(below, centre, scatter, size, share, centre - share * size.Expected);
         // At high speed wheel errors blow the swing up; then a group that stands clear of all others is looked for.
-        return double.IsNegativeInfinity(found) ? Settled(below, centre, scatter, swing, share, centre - Outlier * scatter) : found;
+        return double.IsNegativeInfinity(found) ? Settled(below, centre, scatter, size, share, centre - Outlier * scatter) : found;
     }
 
     /// <summary>Moves the cut to a share of the way from one group to the other until it stays.</summary>
-    private static double Settled(double[] below, double centre, double scatter, double swing, double share, double cut)
+    private static double Settled(double[] below, double centre, double scatter, FiringSize size, double share, double cut)
     {
         for (var pass = 0; pass < 12; pass++)
         {
@@ -260,7 +259,7 @@ internal static class MisfireJudge
             var missed = Statistics.Mean(group.AsSpan(0, (group.Length + 1) / 2));
             var fired = Mean(below, v => v > cut);
             var depth = fired - missed;
-            if (depth < LeastDepth * swing || depth < LeastSeparation * scatter)
+            if (depth < size.Least || depth < LeastSeparation * scatter)
                 return double.NegativeInfinity;
             var next = Math.Min(fired - share * depth, centre - LeastClear * scatter);
             if (Math.Abs(next - cut) < 1e-3 * depth)

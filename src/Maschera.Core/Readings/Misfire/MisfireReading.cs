@@ -136,6 +136,7 @@ public sealed class MisfireReading : ReadingOf<MisfireResult>
             .ToList();
         if (judged.Doubt is { } doubt)
             notes.Add(doubt);
+        notes.AddRange(SteadyWords.Notes(judged.Steady, engine));
         if (EverySecond(cylinders, engine) is { } question)
             notes.Add(question);
         var misfires = cylinders.Sum(c => c.Misfires);
@@ -143,7 +144,7 @@ public sealed class MisfireReading : ReadingOf<MisfireResult>
         return new MisfireResult
         {
             Verdict = verdict,
-            Sentence = Sentence(verdict, cylinders, misfires, judged.Marks, engine),
+            Sentence = Sentence(verdict, cylinders, misfires, judged.Marks, engine) + SteadyWords.Said(judged.Steady, engine),
             Notes = notes,
             Channels = RoleResolver.Names(channels),
             Span = new Stretch(clock.Seconds[0], clock.Seconds[^1]),

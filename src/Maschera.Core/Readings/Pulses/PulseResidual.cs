@@ -76,23 +76,6 @@ internal sealed class PulseResidual
         return [.. course.Select((v, i) => v - alike[i % span])];
     }
 
-    /// <summary>
-    /// How often the distances between firings repeat in a cycle, to a degree: the number of cylinders where they are even, 3 for six at 90
-    /// and 150 degrees in turn, 1 where they never do. So many cylinders have alike what comes before and after their own pulse.
-    /// </summary>
-    public static int Turns(double[] angles)
-    {
-        bool Repeats(int turns) =>
-            angles.Length % turns == 0
-            && CycleFold.Bins % turns == 0
-            && Enumerable
-                .Range(0, angles.Length - angles.Length / turns)
-                .All(i => LieApart(angles[i], angles[i + angles.Length / turns], turns));
-        return Enumerable.Range(1, angles.Length).Last(Repeats);
-    }
-
-    private static bool LieApart(double from, double to, int turns) => Math.Abs(to - from - (double)CycleFold.Bins / turns) < 1;
-
     public static double Product(ReadOnlySpan<double> a, ReadOnlySpan<double> b)
     {
         double sum = 0;

@@ -68,7 +68,7 @@ internal sealed class PulseShares
     private PulseShares(float[][] cycles, float[] mean, double[] angles, double start, PulsePlace place)
     {
         (_cycles, _angles, _span, _place) = (cycles, angles, (double)CycleFold.Bins / angles.Length, place);
-        _turns = PulseResidual.Turns(angles);
+        _turns = FiringPattern.Repeats(angles, CycleFold.Bins);
         (Mean, Start) = (mean, start);
     }
 

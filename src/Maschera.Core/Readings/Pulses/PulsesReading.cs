@@ -114,7 +114,7 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
                 ),
                 place
             );
-        if (PulseResidual.Turns(engine.Angles()) < FewAlike)
+        if (FiringPattern.Repeats(engine.Angles(), CycleFold.Bins) < FewAlike)
             return Unusable(
                 channels,
                 new Note(
