@@ -53,6 +53,17 @@ public class DecisionTests
     }
 
     [Fact]
+    public void No_misfire_clears_no_injector_where_a_cylinder_fires_weakly()
+    {
+        double Restricted(string notes) =>
+            Decide("lacks-power", $$"""{"reading":"misfire","verdict":"none","notes":[{{notes}}]}""")
+                .Suspects.Where(s => s.Fault == "injector-restricted")
+                .Sum(s => s.Probability);
+        var (without, with) = (Restricted(""), Restricted("""{"code":"fires-weakly","text":"Cylinder 3 fires weakly."}"""));
+        Assert.True(with > 1.5 * without, $"{without} to {with}");
+    }
+
+    [Fact]
     public void A_low_cylinder_that_seals_but_does_not_fill_speaks_for_its_valve_gear()
     {
         const string Low = """,{"reading":"relative-compression","verdict":"uneven","low":[{"position":3,"cylinder":2}]""";

@@ -38,12 +38,13 @@ internal sealed class EvidenceReader(
         "sound",
     ];
 
-    /// <summary>Notes of cylinder pressure, and the verdicts it can't give then.</summary>
+    /// <summary>Notes of sound readings, and the verdicts they do not speak against then.</summary>
     private static readonly Dictionary<string, string[]> s_untold = new()
     {
         ["shift-unknown"] = ["intake-timing", "exhaust-timing", "valve-timing"],
         ["shift-unsure"] = ["intake-timing", "exhaust-timing", "valve-timing"],
         ["leak-unsure"] = ["leaks"],
+        ["fires-weakly"] = ["single"],
     };
 
     public IEnumerable<Finding> Read(JsonElement item, string reading, string verdict, HashSet<string> done)

@@ -11,7 +11,8 @@ namespace Maschera.Core.Readings.Misfire;
 /// </param>
 /// <param name="Expected">About that of a firing on any engine.</param>
 /// <param name="Least">Less than this lacking is scatter or a weak firing, not a missing one.</param>
-internal sealed record FiringSize(double? Whole, double Expected, double Least)
+/// <param name="Apart">Two places on the same teeth so far apart are not both sound.</param>
+internal sealed record FiringSize(double? Whole, double Expected, double Least, double Apart)
 {
     /// <summary>
     /// Work of a firing against the swing of the crank's energy within one firing: 1.2 to 2.8 on engines of 2 to 8
@@ -24,17 +25,17 @@ internal sealed record FiringSize(double? Whole, double Expected, double Least)
         LeastOfWhole = 0.35;
 
     /// <summary>
-    /// Work of a firing against the swing of the crank's energy within one firing, by cylinders, and the speed up to which it holds, rpm:
-    /// beyond it the pistons, which move to and fro, swing the crank as much as the gas does, against it. Petrol engines at light load,
-    /// of two models and captured, within a quarter (within a half for eight).
+    /// Work of a firing against the gas's swing of the crank's energy within one firing, by cylinders: petrol engines at light load, of two
+    /// models and captured, within a quarter (of eight within a half). What the pistons swing the crank by as they move to and fro is against
+    /// the gas, and by the energy the same at all speeds: at about the second figure, rpm, it takes the gas's all away. Held up to the third.
     /// </summary>
-    private static readonly Dictionary<int, (double PerSwing, double UpToRpm)> s_known = new()
+    private static readonly Dictionary<int, (double PerSwing, double PistonsRpm, double UpToRpm)> s_known = new()
     {
-        [3] = (1.75, 3_200),
-        [4] = (2.0, 1_150),
-        [5] = (2.2, 2_600),
-        [6] = (2.7, 1_700),
-        [8] = (3.7, 1_800),
+        [3] = (1.75, double.PositiveInfinity, 3_200),
+        [4] = (1.85, 2_000, 1_050),
+        [5] = (2.2, double.PositiveInfinity, 2_600),
+        [6] = (2.6, 2_900, 1_500),
+        [8] = (3.7, double.PositiveInfinity, 1_800),
     };
 
     /// <summary>Firings so uneven that less than this share of their rhythm is left show too little of the swing.</summary>
@@ -50,9 +51,9 @@ internal sealed record FiringSize(double? Whole, double Expected, double Least)
             && rhythm >= LeastRhythm
             && s_known.TryGetValue(engine.Cylinders, out var known)
             && clock.SpeedRpm <= known.UpToRpm
-                ? known.PerSwing * swing / rhythm
+                ? known.PerSwing * swing / rhythm / (1 - Math.Pow(clock.SpeedRpm / known.PistonsRpm, 2))
                 : null;
-        return new(whole, WorkPerSwing * swing, Math.Max(LeastOfSwing * swing, LeastOfWhole * (whole ?? 0)));
+        return new(whole, WorkPerSwing * swing, Math.Max(LeastOfSwing * swing, LeastOfWhole * (whole ?? 0)), LeastOfSwing * swing);
     }
 
     /// <summary>The share of the swing at the firings' rhythm that uneven distances leave, 1 where they are even.</summary>

@@ -217,7 +217,7 @@ internal static class MisfireJudge
     {
         var firings = places.Firings(clock, engine.Angles(), tdc, spans);
         var wheel = FiringPlaces.WheelReach(clock, engine.Cylinders, spans);
-        var usual = places.Usual(firings, Math.Max(size.Least, wheel), size.Least);
+        var usual = places.Usual(firings, Math.Max(size.Least, wheel), size.Apart);
         var below = firings.Select(f => f.Gain - usual[f.Place]).ToArray();
         // With few cylinders one firing's work ends before the next begins.
         if (spans == 1 && engine.Cylinders <= ApartCylinders)

@@ -14,7 +14,7 @@ internal static class SteadyWords
     {
         foreach (var weak in steady.Where(IsWorth))
             yield return new(
-                "weak",
+                "fires-weakly",
                 $"Cylinder {Number(weak, engine)} lacks about {100 * weak.Share!.Value:0} % of a firing's work at every one of its firings. "
                     + "It fires weakly, and that is not counted as misfires. How much a whole firing is "
                     + (

@@ -13,7 +13,7 @@ internal sealed record SteadyLack(int Place, double Work, double? Share, double 
 {
     /// <summary>Less than the first share of a firing lacking at each is a weak cylinder; up to the second it may be either.</summary>
     private const double Weak = 0.6,
-        Missing = 0.8;
+        Missing = 0.9;
 
     /// <summary>True for a cylinder that fires weakly and does not misfire.</summary>
     public bool IsWeak => Share < Weak || OfDeepest < FiringPlaces.LeastBeside;
