@@ -21,6 +21,9 @@ internal sealed class BreathingEngine
     /// <summary>Ratio of pressures below which the flow no longer grows.</summary>
     private const double Choked = 0.528;
 
+    /// <summary>The power 1/γ of ratios from 0 to 1, laid on the degrees of a cycle.</summary>
+    private static readonly CycleTable s_roots = new(at => Math.Pow(at / 720, 1 / Gamma));
+
     private static readonly double s_choked = Passing(Choked);
 
     private readonly BreathingPlan _plan;
@@ -40,8 +43,8 @@ internal sealed class BreathingEngine
     public BreathingEngine(BreathingPlan plan)
     {
         var engine = plan.Engine;
-        if (engine.Geometry is null || engine.ValveTiming is null)
-            throw new ArgumentException("The breathing stand-in engine needs geometry and valve timing.", nameof(plan));
+        // A cam with short ramps: open soon, then nearly flat.
+        var tables = EngineTables.Of(engine, Gamma, share => Math.Pow(Math.Sin(Math.PI * share), 1.3), plan.IntakeShift, plan.ExhaustShift);
         (_plan, _random, _angles) = (plan, new Random(plan.Seed), engine.Angles());
         _order = [.. engine.FiringOrder];
         _starter = StarterCircuit.For(engine.Cylinders);
@@ -52,7 +55,7 @@ internal sealed class BreathingEngine
         [
             .. Enumerable
                 .Range(0, engine.Cylinders)
-                .Select(place => new Cylinder(plan, place, EngineSignals.After(_angles[place], Degrees))),
+                .Select(place => new Cylinder(plan, tables, place, EngineSignals.After(_angles[place], Degrees))),
         ];
         _displacement = engine.Cylinders * _cylinders[0].Swept;
         _outlet = 0.35 * _displacement * (1 - plan.ExhaustBlocked);
@@ -176,7 +179,7 @@ internal sealed class BreathingEngine
     /// <summary>Compressible flow by the ratio of pressures: its powers 2/γ and 1 + 1/γ from the one of 1/γ.</summary>
     private static double Passing(double ratio)
     {
-        var root = Math.Pow(ratio, 1 / Gamma);
+        var root = s_roots.At(720 * ratio);
         return Math.Sqrt(Math.Max(0, 2 * Gamma / (Gamma - 1) * (root * root - ratio * root)));
     }
 
@@ -188,36 +191,30 @@ internal sealed class BreathingEngine
             Discharge = 0.6,
             BurnHeat = 1.25e6;
 
-        private readonly SliderCrank _crank;
-        private readonly ValveTiming _timing;
+        private readonly EngineTables _tables;
         private readonly BreathingFault _fault;
         private readonly double _bore,
             _intakeArea,
-            _exhaustArea,
-            _exhaustShift,
-            _intakeShift,
-            _exhaustLength,
-            _intakeLength;
+            _exhaustArea;
         private readonly bool _fires;
         private double _mass,
             _kelvin = AmbientKelvin,
             _heat,
             _burnt,
-            _last;
+            _last,
+            _power;
 
-        public Cylinder(BreathingPlan plan, int place, double at)
+        public Cylinder(BreathingPlan plan, EngineTables tables, int place, double at)
         {
             var g = plan.Engine.Geometry!;
             var number = plan.Engine.FiringOrder[place];
-            (_crank, _timing, _bore) = (SliderCrank.Of(g, g.CompressionRatio), plan.Engine.ValveTiming!, g.BoreMm * 1e-3);
+            (_tables, _bore) = (tables, g.BoreMm * 1e-3);
             _fault = plan.Faults.FirstOrDefault(f => f.Cylinder == number) ?? new BreathingFault(number);
-            (_exhaustShift, _intakeShift, _fires) = (plan.ExhaustShift, plan.IntakeShift, plan.Running && plan.Measured != number);
-            _exhaustLength = EngineSignals.After(_timing.Evo, _timing.Evc);
-            _intakeLength = EngineSignals.After(_timing.Ivo, _timing.Ivc);
-            var piston = Math.PI / 4 * _bore * _bore;
-            Swept = piston * g.StrokeMm * 1e-3;
+            _fires = plan.Running && plan.Measured != number;
+            var piston = EngineTables.Piston(g);
+            Swept = EngineTables.Swept(g);
             (_intakeArea, _exhaustArea) = (0.11 * piston, 0.085 * piston);
-            Volume = Swept * _crank.Volume(double.DegreesToRadians(at));
+            (Volume, _power) = (tables.Volume.At(at), tables.Power.At(at));
             _mass = (plan.Running ? plan.IntakeBar * 1e5 : Ambient) * Volume / (GasConstant * _kelvin);
             _last = at;
         }
@@ -237,23 +234,22 @@ internal sealed class BreathingEngine
         /// <returns>Torque on the crank, N m.</returns>
         public double Advance(double degrees, double speed, BreathingEngine engine, Random random)
         {
-            var angle = double.DegreesToRadians(degrees);
-            var volume = Swept * _crank.Volume(angle);
-            _kelvin *= Math.Pow(Volume / volume, Gamma - 1);
-            Volume = volume;
-            var wall = 2 * Math.PI / 4 * _bore * _bore + 4 * (volume - 0.1 * Swept) / _bore;
+            var power = _tables.Power.At(degrees);
+            _kelvin *= _power / power;
+            (Volume, _power) = (_tables.Volume.At(degrees), power);
+            var wall = 2 * Math.PI / 4 * _bore * _bore + 4 * (Volume - 0.1 * Swept) / _bore;
             var heat = -WallWatts * wall * (_kelvin - WallKelvin) * Step + Burn(degrees, random);
             _kelvin = Math.Max(200, _kelvin + heat / (_mass * GasConstant / (Gamma - 1)));
             (ToIntake, ToExhaust, ToCrankcase, ToCoolant) = (0, 0, 0, 0);
-            var exhaust = _fault.ExhaustOpens * Lift(degrees - _exhaustShift, _timing.Evo, _exhaustLength);
-            var intake = _fault.IntakeOpens * Lift(degrees - _intakeShift, _timing.Ivo, _intakeLength);
+            var exhaust = _fault.ExhaustOpens * _tables.Exhaust.At(degrees);
+            var intake = _fault.IntakeOpens * _tables.Intake.At(degrees);
             if (exhaust > 0)
                 ToExhaust += Exchange(Discharge * _exhaustArea * exhaust, engine.Exhaust, ExhaustKelvin);
             if (intake > 0)
                 ToIntake += Exchange(Discharge * _intakeArea * intake, engine.Intake, AmbientKelvin);
             Leak(engine);
             _last = degrees;
-            return (Pressure - Ambient) * Swept * _crank.VolumeSlope(angle);
+            return (Pressure - Ambient) * _tables.Slope.At(degrees);
         }
 
         /// <summary>A little past the rings in any engine, and the fault's own.</summary>
@@ -315,13 +311,6 @@ internal sealed class BreathingEngine
             _mass = Math.Max(1e-9, _mass - mass);
             _kelvin = Math.Clamp(energy / _mass, 150, 4000);
             return mass;
-        }
-
-        private static double Lift(double degrees, double opens, double length)
-        {
-            var into = EngineSignals.After(opens, degrees);
-            // A cam with short ramps: open soon, then nearly flat.
-            return into < length ? Math.Pow(Math.Sin(Math.PI * into / length), 1.3) : 0;
         }
     }
 }

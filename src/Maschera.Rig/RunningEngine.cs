@@ -28,6 +28,8 @@ internal sealed class RunningEngine : ILiveEngine
     private readonly double[] _angles;
     private readonly double[] _heat;
     private readonly SliderCrank _crank;
+    private readonly CycleTable _motored,
+        _heated;
     private readonly double _full;
     private readonly double _swept;
     private readonly double _intake;
@@ -72,6 +74,8 @@ internal sealed class RunningEngine : ILiveEngine
         foreach (var cylinder in plan.Engine.FiringOrder)
             (_misfires[cylinder], _firings[cylinder]) = (0, 0);
         _inertia = 0.06 + 0.035 * plan.Engine.Cylinders;
+        _motored = new(after => Torque(after, 0));
+        _heated = new(after => Torque(after, 1) - Torque(after, 0));
         _work = MeanTorque();
         Degrees = 720 + _random.NextDouble() * 720;
         Speed = plan.SpeedRpm * Math.Tau / 60;
@@ -150,7 +154,11 @@ internal sealed class RunningEngine : ILiveEngine
     {
         double sum = 0;
         for (var place = 0; place < _angles.Length; place++)
-            sum += Torque(EngineSignals.After(_angles[place], degrees), _heat[place]);
+        {
+            var after = EngineSignals.After(_angles[place], degrees);
+            sum += _motored.At(after) + _heat[place] * _heated.At(after);
+        }
+
         return sum;
     }
 

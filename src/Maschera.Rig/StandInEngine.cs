@@ -66,19 +66,18 @@ internal sealed class CylinderGas
     /// <summary>Heat to the wall, W/K per cylinder: about what a cold cylinder at cranking speed loses.</summary>
     private const double WallWattsPerKelvin = 3.0;
 
-    private readonly SliderCrank _crank;
+    private readonly EngineTables _tables;
     private readonly double _swept;
-    private readonly double _area;
     private readonly double _valveArea;
-    private readonly ValveTiming _timing;
     private readonly double _leakPerSecond;
     private readonly double _hole;
     private readonly double _intakeLift = 1;
     private double _mass;
     private double _temperature = AmbientKelvin;
     private double _volume;
+    private double _power;
 
-    public CylinderGas(Engine engine, double soundLeak, IEnumerable<CylinderFault> faults, double startDegrees)
+    public CylinderGas(Engine engine, EngineTables tables, double soundLeak, IEnumerable<CylinderFault> faults, double startDegrees)
     {
         _leakPerSecond = soundLeak;
         foreach (var fault in faults)
@@ -88,15 +87,13 @@ internal sealed class CylinderGas
             _intakeLift *= fault.IntakeLift;
         }
 
-        var g = engine.Geometry!;
-        _crank = SliderCrank.Of(g, g.CompressionRatio);
-        _area = Math.PI / 4 * g.BoreMm * g.BoreMm * 1e-6;
-        _swept = _area * g.StrokeMm * 1e-3;
-        _valveArea = 0.09 * _area;
-        _timing = engine.ValveTiming!;
-        _volume = _swept * _crank.Volume(double.DegreesToRadians(startDegrees));
+        (_tables, _swept, _valveArea) = (tables, EngineTables.Swept(engine.Geometry!), 0.09 * EngineTables.Piston(engine.Geometry!));
+        (_volume, _power) = (tables.Volume.At(startDegrees), tables.Power.At(startDegrees));
         _mass = Ambient * _volume / (GasConstant * _temperature);
     }
+
+    /// <summary>The tables of an engine whose cylinders are of this kind.</summary>
+    public static EngineTables TablesOf(Engine engine) => EngineTables.Of(engine, Gamma, share => Math.Sin(Math.PI * share));
 
     /// <summary>Pressure, Pa absolute.</summary>
     public double Pressure => _mass * GasConstant * _temperature / _volume;
@@ -107,20 +104,19 @@ internal sealed class CylinderGas
     /// <returns>Torque on the crank, N m, and work put into the gas, J.</returns>
     public (double Torque, double Work) Advance(double degrees, double dt)
     {
-        var angle = double.DegreesToRadians(degrees);
-        var volume = _swept * _crank.Volume(angle);
+        var (volume, power) = (_tables.Volume.At(degrees), _tables.Power.At(degrees));
         var gauge = Pressure - Ambient;
         var work = -gauge * (volume - _volume);
-        _temperature *= Math.Pow(_volume / volume, Gamma - 1);
-        _volume = volume;
+        _temperature *= _power / power;
+        (_volume, _power) = (volume, power);
         _temperature -= WallWattsPerKelvin * (_temperature - AmbientKelvin) * dt / (_mass * GasConstant / (Gamma - 1));
         Exchange(degrees, dt);
-        return ((Pressure - Ambient) * _swept * _crank.VolumeSlope(angle), work);
+        return ((Pressure - Ambient) * _tables.Slope.At(degrees), work);
     }
 
     private void Exchange(double degrees, double dt)
     {
-        var open = Lift(degrees, _timing.Evo, _timing.Evc) + _intakeLift * Lift(degrees, _timing.Ivo, _timing.Ivc);
+        var open = _tables.Exhaust.At(degrees) + _intakeLift * _tables.Intake.At(degrees);
         var over = (Pressure - Ambient) / 1e5;
         var leak = _leakPerSecond * over * Ambient * _swept / (GasConstant * AmbientKelvin) * dt;
         var valve = open > 0 ? open * _valveArea * Math.Sign(over) * Math.Sqrt(2 * 1.2 * Math.Abs(Pressure - Ambient)) * dt : 0;
@@ -133,12 +129,5 @@ internal sealed class CylinderGas
         var energy = _mass * _temperature - Gamma * out_ * carried;
         _mass -= out_;
         _temperature = energy / _mass;
-    }
-
-    private static double Lift(double degrees, double opens, double closes)
-    {
-        var span = (closes - opens + 720) % 720;
-        var into = (degrees - opens + 720) % 720;
-        return into < span ? Math.Sin(Math.PI * into / span) : 0;
     }
 }

@@ -52,13 +52,14 @@ internal sealed class StarterEngine : ILiveEngine
         _coil = new CoilPrimary(engine, engine.FiringOrder[0]);
         _degrees = random.NextDouble() * 720;
         _running = new double[engine.Cylinders];
+        var tables = CylinderGas.TablesOf(engine);
         _gases = [.. Enumerable.Range(0, engine.Cylinders).Select(Gas)];
 
         CylinderGas Gas(int place)
         {
             var leak = SoundLeak * (1 + 0.1 * (random.NextDouble() - 0.5));
             var own = faults.Where(f => f.Cylinder == engine.FiringOrder[place]);
-            return new CylinderGas(engine, leak, own, EngineSignals.After(_angles[place], _degrees));
+            return new CylinderGas(engine, tables, leak, own, EngineSignals.After(_angles[place], _degrees));
         }
     }
 
