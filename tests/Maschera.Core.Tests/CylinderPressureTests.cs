@@ -30,6 +30,28 @@ public class CylinderPressureTests
         Levels(result, truth!);
     }
 
+    /// <summary>Beside a known-good at another speed; what heat takes is unsure alike in both, so that a small leak is not.</summary>
+    [Theory]
+    [InlineData(4, 820, 2)]
+    [InlineData(4, 1_900, 3)]
+    [InlineData(6, 820, 1.5)]
+    [InlineData(6, 1_900, 3)]
+    [InlineData(8, 820, 1.5)]
+    public void A_small_leak_is_told_and_a_sound_cylinder_is_not_said_to_leak(int cylinders, double rpm, double area)
+    {
+        var plan = Good with { Engine = Of(cylinders), SpeedRpm = rpm };
+        var reference = BreathingRun.Record(plan with { SpeedRpm = 1.1 * rpm, Seed = 31 }).Capture;
+        var leaking = Read(
+            BreathingRun.Record(plan with { Faults = [new BreathingFault(1) { LeakMm2 = area }] }).Capture,
+            plan.Engine,
+            reference
+        );
+        Assert.True(leaking.Verdict == "leaks", leaking.Sentence);
+        var sound = Read(BreathingRun.Record(plan with { Seed = 32 }).Capture, plan.Engine, reference);
+        Assert.Equal("normal", sound.Verdict);
+        Assert.DoesNotContain(sound.Notes, n => n.Code == "leak-unsure");
+    }
+
     [Fact]
     public void A_larger_leak_loses_more()
     {

@@ -50,12 +50,42 @@ public class LeastSquaresTests
         double[] Residuals(double[] q) => [.. times.Select((t, i) => q[0] * Math.Exp(-q[1] * t) + q[2] - measured[i])];
         Unknown[] unknowns = [new(1e-5, 2), new(1e-5, 2, 0), new(1e-5, 2)];
         var (found, cost) = LeastSquares.NonLinear(Residuals, [1, 0.5, 0], unknowns, new(60));
-        var errors = LeastSquares.StandardErrors(Residuals, found, unknowns);
+        var errors = LeastSquares.Errors(Residuals, found, unknowns);
         double[] truth = [3, 1.5, 0.2];
         for (var i = 0; i < truth.Length; i++)
-            Assert.InRange(Math.Abs(found[i] - truth[i]), 0, 5 * errors[i]);
+            Assert.InRange(Math.Abs(found[i] - truth[i]), 0, 5 * errors.Of(i));
         Assert.InRange(Math.Sqrt(2 * cost / times.Length), 0.008, 0.012);
-        Assert.All(errors, e => Assert.InRange(e, 1e-4, 0.05));
+        Assert.All(Enumerable.Range(0, 3), i => Assert.InRange(errors.Of(i), 1e-4, 0.05));
+    }
+
+    /// <summary>Two slopes of which only the difference shows in most values: their scatter over many drawn noises is what is said.</summary>
+    [Fact]
+    public void What_makes_two_parameters_unsure_alike_cancels_in_their_difference()
+    {
+        var random = new Random(8);
+        Unknown[] unknowns = [new(1e-5, 5), new(1e-5, 5), new(1e-5, 5)];
+        List<double> differences = [],
+            first = [];
+        ParameterErrors? errors = null;
+        for (var draw = 0; draw < 300; draw++)
+        {
+            var noise = Enumerable.Range(0, 60).Select(_ => Normal(random)).ToArray();
+            // Both levels stand on one that only a tenth of the values tells.
+            double Value(double[] q, int i) =>
+                i < 6 ? q[2]
+                : i % 2 == 0 ? q[0] + q[2]
+                : q[1] + q[2];
+            double[] Residuals(double[] q) => [.. Enumerable.Range(0, 60).Select(i => Value(q, i) - Value([1, 2, 3], i) - noise[i])];
+            var (found, _) = LeastSquares.NonLinear(Residuals, [0, 0, 0], unknowns, new(20));
+            errors = LeastSquares.Errors(Residuals, found, unknowns);
+            differences.Add(found[1] - found[0]);
+            first.Add(found[0]);
+        }
+
+        Assert.Equal(1, errors!.OfDifference(1, 0, 1) / Statistics.StandardDeviation([.. differences]), 0.2);
+        Assert.Equal(1, errors.Of(0) / Statistics.StandardDeviation([.. first]), 0.2);
+        Assert.True(errors.OfDifference(1, 0, 1) < 0.8 * errors.Of(0));
+        Assert.Equal(errors.Of(1), errors.OfDifference(1, 0, 0), 1e-9);
     }
 
     [Fact]

@@ -132,10 +132,10 @@ public static class LeastSquares
     }
 
     /// <summary>
-    /// Standard error of each parameter at a minimum: from the curvature there and the residuals that are left (Press et
-    /// al., Numerical Recipes, ch. 15.6). Residuals are taken to be independent. Infinite where the residuals don't tell a parameter.
+    /// How unsure parameters are at a minimum: from the curvature there and the residuals that are left (Press et al., Numerical Recipes,
+    /// ch. 15.6). Residuals are taken to be independent. Infinite where the residuals don't tell a parameter.
     /// </summary>
-    public static double[] StandardErrors(
+    public static ParameterErrors Errors(
         Func<double[], double[]> residuals,
         double[] at,
         IReadOnlyList<Unknown> unknowns,
@@ -146,17 +146,19 @@ public static class LeastSquares
         var (normal, _) = Normal(Jacobian(residuals, at, r, unknowns, moved), r);
         var n = at.Length;
         var variance = Dot(r, r) / Math.Max(1, r.Length - n);
-        var errors = new double[n];
+        var rows = new double[n][];
         for (var k = 0; k < n; k++)
             normal[k, k] += 1e-9 * normal[k, k] + 1e-12;
         for (var i = 0; i < n; i++)
         {
             var unit = new double[n];
             unit[i] = 1;
-            errors[i] = Solved(normal, unit) is { } inverse ? Math.Sqrt(Math.Max(0, inverse[i] * variance)) : double.PositiveInfinity;
+            rows[i] = Solved(normal, unit) is { } inverse
+                ? Array.ConvertAll(inverse, v => v * variance)
+                : [.. Enumerable.Repeat(double.PositiveInfinity, n)];
         }
 
-        return errors;
+        return new(rows);
     }
 
     private static double Cost(double[] residuals)

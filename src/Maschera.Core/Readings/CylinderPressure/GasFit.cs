@@ -182,12 +182,15 @@ internal sealed class GasFitter
     {
         var end = new FitEnd(Iterations, Gain, Cost(Math.Max(NearEnough, Behind * Math.Min(FarOff, toBeat))));
         var (parameters, _) = first is null ? FromAnyStart(end, cancel) : FromFirst(first, end, cancel);
-        var errors = LeastSquares.StandardErrors(Residuals, parameters, _unknowns, Moved);
+        var errors = LeastSquares.Errors(Residuals, parameters, _unknowns, Moved);
         var noisy = Math.Min(1, Noise / Math.Max(1e-12, Residuals(parameters).Take(Values).Average(r => r * r)));
         FitError Scaled(double error) => new(error * Math.Sqrt(AlikeDegrees * (1 - noisy)), error * Math.Sqrt(NoiseAlikeDegrees * noisy));
-        // A leak counts over time: what the first's lets through, and by how much that is unsure, at another speed.
-        var (soundLeak, soundError) = (parameters[Place(0) + Leak] * _traces[0].SpeedRpm, LeakError(0) * _traces[0].SpeedRpm);
-        double LeakError(int i) => Scaled(errors[Place(i) + Leak]).Whole;
+        // A leak counts over time: what the first's lets through, at another speed. What makes both unsure alike, heat above all, cancels.
+        var soundLeak = parameters[Place(0) + Leak] * _traces[0].SpeedRpm;
+        double LeakError(int i) =>
+            i == 0
+                ? errors.Of(Place(0) + Leak)
+                : errors.OfDifference(Place(i) + Leak, Place(0) + Leak, _traces[0].SpeedRpm / _traces[i].SpeedRpm);
         return
         [
             .. _traces.Select(
@@ -196,9 +199,9 @@ internal sealed class GasFitter
                         parameters.AsSpan(0, s_engine.Length),
                         Own(parameters, i),
                         soundLeak,
-                        i == 0 ? LeakError(0) : double.Hypot(LeakError(i), soundError / trace.SpeedRpm),
-                        Scaled(errors[Place(i) + ExhaustShift]),
-                        Scaled(errors[Place(i) + IntakeShift])
+                        Scaled(LeakError(i)).Whole,
+                        Scaled(errors.Of(Place(i) + ExhaustShift)),
+                        Scaled(errors.Of(Place(i) + IntakeShift))
                     )
             ),
         ];

@@ -90,7 +90,7 @@ internal sealed class MeasuredCycle
             lost,
             _cylinder.LostInAll(state),
             _cylinder.LostShare(state with { LeakArea = soundLeak / SpeedRpm }),
-            _cylinder.LostShare(state with { LeakArea = state.LeakArea + leakError }) - lost,
+            Math.Abs(_cylinder.LostShare(state with { LeakArea = state.LeakArea + leakError }) - lost),
             exhaustError,
             intakeError
         );

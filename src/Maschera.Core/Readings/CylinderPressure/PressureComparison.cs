@@ -16,10 +16,11 @@ public sealed record ComparedCylinder(int Cylinder, CylinderPressureResult Resul
 public sealed record PressureComparison(IReadOnlyList<ComparedCylinder> Cylinders, int? Odd, string Sentence)
 {
     /// <summary>
-    /// Differences from the median of the others that no sound engine has: share of the peak ratio, points of leakage, degrees.
+    /// Differences from the median of the others that no sound engine has: share of the peak ratio, points of leakage, of which each of two
+    /// is good to three, degrees.
     /// </summary>
     private const double PeakFrom = 0.06,
-        LeakFrom = 3,
+        LeakFrom = 4,
         EventFrom = 5,
         LevelFrom = 0.1;
 
@@ -66,6 +67,11 @@ public sealed record PressureComparison(IReadOnlyList<ComparedCylinder> Cylinder
         );
     }
 
+    /// <summary>
+    /// What a cylinder loses, beside a known-good beyond that one's: what heat takes is parted from a leak anew in each fit, alike in both.
+    /// </summary>
+    private static double? Lost(Leakage? leakage, bool beyond) => beyond ? leakage?.Percent - leakage?.ReferencePercent : leakage?.Percent;
+
     private sealed record Feature(int Cylinder, double Size, bool IsWorse, string Said);
 
     private static IEnumerable<Feature> Features(ComparedCylinder own, IReadOnlyList<ComparedCylinder> others)
@@ -83,7 +89,7 @@ public sealed record PressureComparison(IReadOnlyList<ComparedCylinder> Cylinder
                 share < 0,
                 $"its peak is {100 * Math.Abs(share):0} % {(share < 0 ? "lower" : "higher")} for the same manifold pressure"
             );
-        if (Off(c => c.Result.Leakage?.Percent) is { } leak)
+        if (Off(c => Lost(c.Result.Leakage, own.Result.Leakage?.ReferencePercent is not null)) is { } leak)
             yield return new(
                 own.Cylinder,
                 Math.Abs(leak) / LeakFrom,
