@@ -102,6 +102,26 @@ public class MisfireWeakTests(ITestOutputHelper output)
     }
 
     [Fact]
+    public void A_little_less_on_a_diesel_is_said_without_a_share()
+    {
+        var engine = Engine(4) with { Fuel = "diesel" };
+        var result = Run(
+            new RunningPlan(engine)
+            {
+                SpeedRpm = 850,
+                Heat = new Dictionary<int, double> { [3] = 0.75 },
+            }
+        );
+        Assert.Equal("none", result.Verdict);
+        var note = Assert.Single(result.Notes, n => n.Code == "fires-weakly");
+        Assert.Contains("Cylinder 3 gives less than the others", note.Text, StringComparison.Ordinal);
+        Assert.Equal(3, result.Cylinders.MinBy(c => c.ContributionPercent)!.Cylinder);
+        Assert.InRange(result.Cylinders.Min(c => c.ContributionPercent!.Value), 50, 92);
+        var sound = Run(new RunningPlan(engine) { SpeedRpm = 850 });
+        Assert.DoesNotContain(sound.Notes, n => n.Code is "fires-weakly" or "weak-or-missing");
+    }
+
+    [Fact]
     public void Beside_single_misfires_of_another_the_weak_one_is_known_at_any_speed()
     {
         var engine = Engine(4);

@@ -4,8 +4,8 @@ namespace Maschera.Core.Engines;
 public static class FiringPattern
 {
     /// <summary>
-    /// How often they repeat in a cycle, to a degree: the number of cylinders where they are even, 3 for six at 90 and 150 degrees in turn, 1
-    /// where they never do. So many cylinders have alike what comes before and after their own firing; places of the firing order that lie
+    /// How often they repeat in a cycle, to a degree: the number of cylinders where they are even, 3 for six at 90 and 150 degrees in
+    /// turn, 1 where they never do. So many cylinders have alike what comes before and after their own firing; places of the firing order that lie
     /// a multiple of places by repeats apart are of one kind.
     /// </summary>
     /// <param name="angles">Firing TDC of each place of the firing order, degrees on 0-720.</param>

@@ -7,7 +7,9 @@ namespace Maschera.Core.Readings.Misfire;
 /// <summary>The places of the firing order, by the teeth they fall on.</summary>
 /// <param name="Mates">The places whose firings fall on the same teeth, turns apart; each with itself among its own.</param>
 /// <param name="Kinds">Kinds of places that fire unlike, in turn: 1 where they are evenly spaced.</param>
-/// <param name="Lacks">What the cylinder of each lacks at every firing, in the unit of a gain: it is put back before anything is told.</param>
+/// <param name="Lacks">
+/// What the cylinder of each lacks at every firing, in the unit of a gain: it is put back before anything is told.
+/// </param>
 internal sealed record FiringPlaces(int[][] Mates, int Kinds, double[] Lacks)
 {
     /// <summary>How far a tooth of an ordinary wheel stands from its place, standard deviation in degrees.</summary>
@@ -19,7 +21,9 @@ internal sealed record FiringPlaces(int[][] Mates, int Kinds, double[] Lacks)
     /// <summary>A wheel off its centre, or bent, leads and lags once a turn by so much, degrees.</summary>
     private const double Runout = 0.15;
 
-    /// <summary>A place whose firings are all missing lacks this share at least of what the lowest does: each lacks a whole firing.</summary>
+    /// <summary>
+    /// A place whose firings are all missing lacks this share at least of what the lowest does: each lacks a whole firing.
+    /// </summary>
     public const double LeastBeside = 0.45;
 
     /// <summary>Fewer that fire alike have too few to be compared with: then all are.</summary>
@@ -60,8 +64,8 @@ internal sealed record FiringPlaces(int[][] Mates, int Kinds, double[] Lacks)
     }
 
     /// <summary>
-    /// How far errors of the wheel set the gains of two places apart: single teeth's, and a runout's, whose speed swings by its amplitude in
-    /// radians once a turn: two windows of W degrees beside each other differ by twice that times sin²(W/2) over W/2, one way or the other.
+    /// How far errors of the wheel set the gains of two places apart: single teeth's, and a runout's, whose speed swings by its
+    /// amplitude in radians once a turn: two windows of W degrees beside each other differ by twice that times sin²(W/2) over W/2, one way or the other.
     /// </summary>
     public static double WheelReach(AngleClock clock, int cylinders, int spans)
     {

@@ -51,7 +51,7 @@ internal static class MisfireJudge
         var size = FiringSize.Of(clock, engine);
         var places = FiringPlaces.Of(engine.Angles());
         var told = Tell(clock, engine, tdc, size, places);
-        var steady = Steady(clock, engine, tdc, told, places, size.Whole);
+        var steady = Steady(clock, engine, tdc, told, places, size);
         if (steady.Any(s => s is { IsWeak: true, IsMissing: true }))
             told = Tell(clock, engine, tdc, size, places with { Lacks = Lacks(steady, engine) });
         return Marked(told, engine, steady, size.Whole);
@@ -68,14 +68,18 @@ internal static class MisfireJudge
         double tdc,
         Told told,
         FiringPlaces places,
-        double? whole
+        FiringSize size
     )
     {
         var known = told.Firings.Zip(told.Missed).ToDictionary(p => (p.First.Cycle, p.First.Place), p => p.Second);
         var firings = FiringEnergies.Of(clock, engine.Angles(), tdc).Where(f => known.ContainsKey((f.Cycle, f.Place))).ToList();
         bool[] missed = [.. firings.Select(f => known[(f.Cycle, f.Place)])];
         var kernel = FiringEnergies.Kernel(engine.Cylinders, 1);
-        return new WeakPlaces(firings, missed, told.Work, places, kernel).Find(whole, FiringPlaces.WheelReach(clock, engine.Cylinders, 1));
+        return new WeakPlaces(firings, missed, told.Work, places, kernel).Find(
+            size.Whole,
+            size.Rough,
+            FiringPlaces.WheelReach(clock, engine.Cylinders, 1)
+        );
     }
 
     /// <summary>Firings told, and what each gains beyond the usual.</summary>

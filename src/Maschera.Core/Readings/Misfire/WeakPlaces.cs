@@ -8,7 +8,9 @@ namespace Maschera.Core.Readings.Misfire;
 /// <param name="Share">The same by a whole firing's; null where nothing shows how much that is.</param>
 /// <param name="OfDeepest">The same by what the cylinder lacks that lacks most.</param>
 /// <param name="IsMissing">True where its firings were taken for missing.</param>
-/// <param name="IsByMisfires">True where misfires of others show how much a whole firing is, false where the swing of the speed does.</param>
+/// <param name="IsByMisfires">
+/// True where misfires of others show how much a whole firing is, false where the swing of the speed does.
+/// </param>
 internal sealed record SteadyLack(int Place, double Work, double? Share, double OfDeepest, bool IsMissing, bool IsByMisfires)
 {
     /// <summary>Less than the first share of a firing lacking at each is a weak cylinder; up to the second it may be either.</summary>
@@ -16,7 +18,7 @@ internal sealed record SteadyLack(int Place, double Work, double? Share, double 
         Missing = 0.9;
 
     /// <summary>True for a cylinder that fires weakly and does not misfire.</summary>
-    public bool IsWeak => Share < Weak || OfDeepest < FiringPlaces.LeastBeside;
+    public bool IsWeak => !IsMissing || Share < Weak || OfDeepest < FiringPlaces.LeastBeside;
 
     /// <summary>True where it may fire weakly or not at all.</summary>
     public bool IsOpen => IsMissing && !IsWeak && !(Share >= Missing);
@@ -58,15 +60,16 @@ internal sealed class WeakPlaces(IReadOnlyList<Firing> firings, bool[] missed, d
 
     /// <summary>Finds them.</summary>
     /// <param name="usual">Work of a whole firing as the swing lets expect, null where it does not tell.</param>
+    /// <param name="rough">The same where a cylinder may be said to give less, but not by how much; null where not even that.</param>
     /// <param name="wheel">How far errors of the wheel reach in a gain.</param>
-    public IReadOnlyList<SteadyLack> Find(double? usual, double wheel)
+    public IReadOnlyList<SteadyLack> Find(double? usual, double? rough, double wheel)
     {
         var always = Enumerable.Range(0, _places).Select(IsAlways).ToArray();
         var gains = PutBack(always);
         var byMisfires = ByMisfires(gains, always);
         var whole = byMisfires ?? usual;
         var levels = Enumerable.Range(0, _places).Select(p => Mean(gains, p, i => always[p] || !missed[i])).ToArray();
-        var lacking = whole is { } w ? Standing(levels, always, w, wheel) : always;
+        var lacking = (whole ?? rough) is { } w ? Standing(levels, always, w, wheel) : always;
         var lacks = Lacks(levels, lacking);
         return
         [
@@ -150,7 +153,9 @@ internal sealed class WeakPlaces(IReadOnlyList<Firing> firings, bool[] missed, d
         return below > Math.Max(Math.Max(Least * whole * kernel[0], byWheel), Clear * chance);
     }
 
-    /// <summary>The level of the others on the same teeth, or, where there is no sound one, the middle of all sound ones of its kind.</summary>
+    /// <summary>
+    /// The level of the others on the same teeth, or, where there is no sound one, the middle of all sound ones of its kind.
+    /// </summary>
     private double Reference(double[] levels, bool[] lacking, int place)
     {
         var mates = places.Mates[place].Where(q => q != place && !lacking[q]).Select(q => levels[q]).ToArray();
