@@ -58,7 +58,7 @@ public class LeastSquaresTests
         Assert.All(Enumerable.Range(0, 3), i => Assert.InRange(errors.Of(i), 1e-4, 0.05));
     }
 
-    /// <summary>Two slopes of which only the difference shows in most values: their scatter over many drawn noises is what is said.</summary>
+    /// <summary>Two levels of which the difference shows best: their scatter over many drawn noises is what is said.</summary>
     [Fact]
     public void What_makes_two_parameters_unsure_alike_cancels_in_their_difference()
     {

@@ -5,8 +5,8 @@ public static class FiringPattern
 {
     /// <summary>
     /// How often they repeat in a cycle, to a degree: the number of cylinders where they are even, 3 for six at 90 and 150 degrees in
-    /// turn, 1 where they never do. So many cylinders have alike what comes before and after their own firing; places of the firing order that lie
-    /// a multiple of places by repeats apart are of one kind.
+    /// turn, 1 where they never do. So many cylinders have alike what comes before and after their own firing. Places of the firing
+    /// order are of one kind where they lie a multiple of cylinders by repeats apart.
     /// </summary>
     /// <param name="angles">Firing TDC of each place of the firing order, degrees on 0-720.</param>
     /// <param name="divides">A number that it has to divide besides that of the cylinders; any where left out.</param>

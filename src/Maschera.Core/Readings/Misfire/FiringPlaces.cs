@@ -65,7 +65,8 @@ internal sealed record FiringPlaces(int[][] Mates, int Kinds, double[] Lacks)
 
     /// <summary>
     /// How far errors of the wheel set the gains of two places apart: single teeth's, and a runout's, whose speed swings by its
-    /// amplitude in radians once a turn: two windows of W degrees beside each other differ by twice that times sin²(W/2) over W/2, one way or the other.
+    /// amplitude in radians once a turn: two windows of W degrees beside each other differ by twice that times sin²(W/2) over W/2,
+    /// one way or the other.
     /// </summary>
     public static double WheelReach(AngleClock clock, int cylinders, int spans)
     {

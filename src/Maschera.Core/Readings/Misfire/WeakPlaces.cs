@@ -30,7 +30,7 @@ internal sealed record SteadyLack(int Place, double Work, double? Share, double 
 /// </summary>
 /// <param name="firings">Over one span, in time order.</param>
 /// <param name="missed">Which of them were taken for missing.</param>
-/// <param name="work">What a missing one lacks, its neighbours taken out.</param>
+/// <param name="work">About what a missing one lacks.</param>
 /// <param name="places">The places of the firing order.</param>
 /// <param name="kernel">How much of a firing so many places away comes into a gain.</param>
 internal sealed class WeakPlaces(IReadOnlyList<Firing> firings, bool[] missed, double work, FiringPlaces places, double[] kernel)
