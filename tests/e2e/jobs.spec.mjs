@@ -71,7 +71,7 @@ test("codes are pasted and the stand-in vehicle is read before anything is unplu
 
 test("a misfiring cylinder stands out on the bench, in the ledger and in the report", async ({ page }) => {
   await page.goto("/bench/5");
-  await expect(page.getByRole("group", { name: /cylinder 4: 1\d of 8\d missing/ })).toBeVisible();
+  await expect(page.getByRole("group", { name: /cylinder 4: 20 of 84 missing/ })).toBeVisible();
   await page.goto("/jobs/2#ledger");
   await expect(page.getByRole("row", { name: /^4/ }).locator(".stamp").first()).toBeVisible();
   // What is left is weighed once the page stands: cylinder 4, with the way to what speaks for it.
@@ -88,7 +88,7 @@ test("a misfiring cylinder stands out on the bench, in the ledger and in the rep
     .click();
   await expect(page).toHaveURL(/bench\/5/);
   await page.goto("/jobs/2/report");
-  await expect(page.getByText(/Cylinder 4 misfires: 1\d of its 8\d firings\./).first()).toBeVisible();
+  await expect(page.getByText(/Cylinder 4 misfires: 20 of its 84 firings\./).first()).toBeVisible();
 });
 
 test("a burnt valve shows in pressure, pulses, ledger and report, and TDC by pressure is kept in the engine file", async ({ page }) => {
