@@ -29,7 +29,7 @@ const views = [
   ["jobs", "/"],
   ["job", "/jobs/1"],
   ["bench", "/bench/1"],
-  ["cam-timing", "/bench/7?from=0.5&to=0.9&axis=degrees"],
+  ["cam-timing", "/bench/7?from=0.5&to=0.62&axis=degrees"],
   ["cycle", "/bench/7"],
   ["log", "/bench/8?from=8&to=50"],
   ["pressure", "/bench/24?from=1&to=1.4&axis=degrees"],
