@@ -1,5 +1,4 @@
 using Maschera.Core.Engines;
-using Maschera.Core.Readings;
 using Maschera.Core.Readings.Misfire;
 using Maschera.Rig;
 
@@ -78,38 +77,20 @@ public class MisfireBesideTests(ITestOutputHelper output)
         double rate,
         MisfireSchedule[] misfires,
         int seed
-    )
-    {
-        var (capture, truth) = RunningRun.Record(
+    ) =>
+        MisfireBench.Run(
             new RunningPlan(engine)
             {
                 SpeedRpm = rpm,
-                Rate = rate,
-                Seconds = 4,
                 Misfires = misfires,
                 Seed = seed,
-            }
+            },
+            rate
         );
-        var result = new MisfireReading().Read(
-            new ReadingRequest(capture)
-            {
-                Engine = engine,
-                Channels = new Dictionary<string, string> { ["crank"] = "Crank sensor", ["sync"] = "Ignition" },
-            }
-        );
-        return ((MisfireResult)result, truth);
-    }
 
     private static Engine Engine(string name, int teeth)
     {
-        var engine =
-            name == "six"
-                ? EngineCatalogue.Tasso
-                : EngineCatalogue.Layouts.First(l => l.Name == "V8, cross-plane") with
-                {
-                    Geometry = EngineCatalogue.Tasso.Geometry,
-                    ValveTiming = EngineCatalogue.Tasso.ValveTiming,
-                };
+        var engine = name == "six" ? EngineCatalogue.Tasso : MisfireBench.Of("V8, cross-plane");
         return engine with { CrankWheel = new CrankWheel(teeth, teeth == 36 ? [1] : [2], 114) };
     }
 }

@@ -1,5 +1,4 @@
 using Maschera.Core.Engines;
-using Maschera.Core.Readings;
 using Maschera.Core.Readings.Misfire;
 using Maschera.Rig;
 
@@ -167,25 +166,11 @@ public class MisfireWeakTests(ITestOutputHelper output)
 
     private MisfireResult Run(RunningPlan plan, out RunningTruth truth)
     {
-        (var capture, truth) = RunningRun.Record(plan with { Rate = 50_000, Seconds = 4 });
-        var result = (MisfireResult)
-            new MisfireReading().Read(
-                new ReadingRequest(capture)
-                {
-                    Engine = plan.Engine,
-                    Channels = new Dictionary<string, string> { ["crank"] = "Crank sensor", ["sync"] = "Ignition" },
-                }
-            );
+        (var result, truth) = MisfireBench.Run(plan);
         output.WriteLine(result.Sentence);
         output.WriteLine(string.Join("; ", result.Cylinders.Select(c => $"{c.Cylinder}: {c.Misfires}, {c.ContributionPercent:0}")));
         return result;
     }
 
-    private static Engine Engine(int cylinders) =>
-        EngineCatalogue.Layouts.First(l => l.Name == s_layouts[cylinders]) with
-        {
-            Geometry = EngineCatalogue.Tasso.Geometry,
-            ValveTiming = EngineCatalogue.Tasso.ValveTiming,
-            CrankWheel = new CrankWheel(60, [2], 114),
-        };
+    private static Engine Engine(int cylinders) => MisfireBench.Of(s_layouts[cylinders]) with { CrankWheel = new CrankWheel(60, [2], 114) };
 }

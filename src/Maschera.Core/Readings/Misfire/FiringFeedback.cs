@@ -154,7 +154,7 @@ internal static class FiringFeedback
     private static double Likely(double better, double share) => 1 / (1 + (1 - share) / share * Math.Exp(-Math.Clamp(better, -500, 500)));
 
     /// <summary>How much of missing firings comes into every gain, in units of a firing's work.</summary>
-    private static double[] Lacking(bool[] missed, double[] kernel)
+    public static double[] Lacking(bool[] missed, double[] kernel)
     {
         var lacking = new double[missed.Length];
         for (var i = 0; i < missed.Length; i++)

@@ -58,6 +58,9 @@ internal sealed class WeakPlaces(IReadOnlyList<Firing> firings, bool[] missed, d
 
     private readonly int _places = places.Mates.Length;
 
+    /// <summary>The firings of each place.</summary>
+    private readonly ILookup<int, int> _own = Enumerable.Range(0, firings.Count).ToLookup(i => firings[i].Place);
+
     /// <summary>Finds them.</summary>
     /// <param name="usual">Work of a whole firing as the swing lets expect, null where it does not tell.</param>
     /// <param name="rough">The same where a cylinder may be said to give less, but not by how much; null where not even that.</param>
@@ -100,30 +103,14 @@ internal sealed class WeakPlaces(IReadOnlyList<Firing> firings, bool[] missed, d
 
     private double Next(double[] lacks, int place, int by) => lacks[(place + by + _places) % _places];
 
-    private bool IsAlways(int place)
-    {
-        var own = Enumerable.Range(0, firings.Count).Where(i => firings[i].Place == place).ToList();
-        return own.Count > 0 && own.Count(i => missed[i]) >= Always * own.Count;
-    }
+    private bool IsAlways(int place) => _own[place].Any() && _own[place].Count(i => missed[i]) >= Always * _own[place].Count();
 
     /// <summary>The gains, with what single missing firings take from their neighbours put back.</summary>
     private double[] PutBack(bool[] always)
     {
-        var gains = firings.Select(f => f.Gain).ToArray();
-        for (var i = 0; i < gains.Length; i++)
-        {
-            if (!missed[i] || always[firings[i].Place])
-                continue;
-            for (var d = 1; d < kernel.Length; d++)
-            {
-                if (i >= d)
-                    gains[i - d] += kernel[d] * work;
-                if (i + d < gains.Length)
-                    gains[i + d] += kernel[d] * work;
-            }
-        }
-
-        return gains;
+        bool[] single = [.. missed.Select((m, i) => m && !always[firings[i].Place])];
+        var lacking = FiringFeedback.Lacking(single, kernel);
+        return [.. firings.Select((f, i) => f.Gain + work * (lacking[i] - (single[i] ? kernel[0] : 0)))];
     }
 
     /// <summary>Work of a firing, from cylinders of which some are missing and some are not; null where there are none.</summary>
@@ -133,7 +120,7 @@ internal sealed class WeakPlaces(IReadOnlyList<Firing> firings, bool[] missed, d
         [
             .. Enumerable
                 .Range(0, _places)
-                .Where(p => !always[p] && Count(p, i => missed[i]) >= Few && Count(p, i => !missed[i]) >= Few)
+                .Where(p => !always[p] && _own[p].Count(i => missed[i]) >= Few && _own[p].Count(i => !missed[i]) >= Few)
                 .Select(p => (Mean(gains, p, i => !missed[i]) - Mean(gains, p, i => missed[i])) / kernel[0]),
         ];
         return found.Length > 0 ? Statistics.Median(found) : null;
@@ -143,11 +130,7 @@ internal sealed class WeakPlaces(IReadOnlyList<Firing> firings, bool[] missed, d
     private bool Stands(double[] levels, bool[] always, int place, double whole, double wheel)
     {
         var below = Reference(levels, always, place) - levels[place];
-        var own = Enumerable
-            .Range(0, firings.Count)
-            .Where(i => firings[i].Place == place && !missed[i])
-            .Select(i => firings[i].Gain)
-            .ToArray();
+        double[] own = [.. _own[place].Where(i => !missed[i]).Select(i => firings[i].Gain)];
         var chance = own.Length > 1 ? Statistics.StandardDeviation(own) / Math.Sqrt(own.Length) : double.PositiveInfinity;
         var byWheel = places.Mates[place].Length > 1 ? 0 : wheel;
         return below > Math.Max(Math.Max(Least * whole * kernel[0], byWheel), Clear * chance);
@@ -183,15 +166,6 @@ internal sealed class WeakPlaces(IReadOnlyList<Firing> firings, bool[] missed, d
         return lacks;
     }
 
-    private int Count(int place, Func<int, bool> wanted) =>
-        Enumerable.Range(0, firings.Count).Count(i => firings[i].Place == place && wanted(i));
-
     private double Mean(double[] gains, int place, Func<int, bool> wanted) =>
-        Statistics.Mean([
-            .. Enumerable
-                .Range(0, firings.Count)
-                .Where(i => firings[i].Place == place && wanted(i))
-                .Select(i => gains[i])
-                .DefaultIfEmpty(0),
-        ]);
+        Statistics.Mean([.. _own[place].Where(wanted).Select(i => gains[i]).DefaultIfEmpty(0)]);
 }
