@@ -81,13 +81,12 @@ public sealed class AngleClock
     public int Cycles => (int)((_degrees[^1] - _degrees[0]) / 720);
 
     /// <summary>
-    /// Makes the clock. <paramref name="engine"/> may know the wheel; <paramref name="repeats"/> helps where the wheel's
-    /// pattern comes several times a turn or has no gap: given tooth places since the start at some times, it tells
-    /// the least number of places after which the engine's cycle repeats, or null.
+    /// Makes the clock. <paramref name="engine"/> may know the wheel; <paramref name="marks"/> help where the wheel's
+    /// pattern comes several times a turn or has no gap.
     /// </summary>
     /// <returns>The clock, or null with the reason.</returns>
-    public static (AngleClock? Clock, Note? Problem) Make(Channel crank, Engine? engine, Func<ToothPlaces, int?>? repeats = null) =>
-        ClockMaker.Make(crank, SensorEdges.Find(crank), engine, repeats);
+    public static (AngleClock? Clock, Note? Problem) Make(Channel crank, Engine? engine, CycleMarks? marks = null) =>
+        ClockMaker.Make(crank, SensorEdges.Find(crank), engine, marks);
 
     /// <summary>A clock from a wheel's teeth.</summary>
     /// <param name="seconds">Times of its edges, s.</param>

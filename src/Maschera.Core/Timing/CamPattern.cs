@@ -66,39 +66,6 @@ public sealed record CamPattern(IReadOnlyList<PatternEdge> Edges, IReadOnlyList<
     public static CamPattern Stored(IReadOnlyList<CamEdge> edges) =>
         new([.. edges.OrderBy(e => e.Degrees).Select(e => new PatternEdge(e.Direction == "rise", e.Degrees, 0))], [], 0);
 
-    /// <summary>The least even number of tooth places after which the cam repeats itself; null where it never does.</summary>
-    public static int? Repeats(IReadOnlyList<Edge> edges, ToothPlaces places)
-    {
-        const double withinPlaces = 0.45,
-            share = 0.9;
-        const int mostPlaces = 1_500;
-        var turned = edges.Select(e => (e.Rising, Place: places.At(e.Seconds))).Where(e => !double.IsNaN(e.Place)).ToList();
-        // A cycle begins and ends with like edges, so only their distances can be its length.
-        var distances = turned
-            .Take(200)
-            .SelectMany(
-                (e, i) =>
-                    turned.Skip(i + 1).Take(60).Where(f => f.Rising == e.Rising).Select(f => (int)Math.Round((f.Place - e.Place) / 2) * 2)
-            )
-            .Where(d => d is >= 4 and < mostPlaces)
-            .GroupBy(d => d)
-            .Where(g => g.Count() >= 2)
-            .Select(g => g.Key)
-            .Order();
-        foreach (var distance in distances)
-        {
-            var within = turned.Where(e => e.Place + distance < places.Count - 1).ToList();
-            if (within.Count < 2)
-                break;
-            var rising = turned.Where(e => e.Rising).Select(e => e.Place).ToArray();
-            var falling = turned.Where(e => !e.Rising).Select(e => e.Place).ToArray();
-            if (within.Count(e => HasNear(e.Rising ? rising : falling, e.Place + distance, withinPlaces)) >= share * within.Count)
-                return distance;
-        }
-
-        return null;
-    }
-
     /// <summary>0 or 360: the turn by which this pattern's cycle was begun away from the other's, both of one engine.</summary>
     public double TurnFrom(CamPattern other)
     {
@@ -121,15 +88,6 @@ public sealed record CamPattern(IReadOnlyList<PatternEdge> Edges, IReadOnlyList<
         }
 
         return Math.Abs(Math.IEEERemainder(best.Off, 720)) > 180 ? 360 : 0;
-    }
-
-    private static bool HasNear(double[] sorted, double wanted, double within)
-    {
-        var at = Array.BinarySearch(sorted, wanted);
-        if (at >= 0)
-            return true;
-        at = ~at;
-        return at < sorted.Length && sorted[at] - wanted < within || at > 0 && wanted - sorted[at - 1] < within;
     }
 
     private static string Signs(IEnumerable<bool> rising) => string.Concat(rising.Select(r => r ? '+' : '-'));

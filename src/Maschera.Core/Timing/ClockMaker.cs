@@ -1,6 +1,5 @@
 using Maschera.Core.Basics;
 using Maschera.Core.Engines;
-using Maschera.Core.Expressions;
 using Maschera.Core.Signals;
 
 namespace Maschera.Core.Timing;
@@ -24,6 +23,9 @@ internal static class ClockMaker
     /// <summary>Gaps at uneven places with fewer teeth to each may be compressions within a tooth.</summary>
     private const int FewTeeth = 8;
 
+    /// <summary>Like parts of a turn between its gaps, at the most.</summary>
+    private const int MostPatternsInATurn = 6;
+
     /// <summary>Slower than this the crank stands, or rocks back against compression, rpm.</summary>
     private const double SlowestRpm = 25;
 
@@ -37,11 +39,11 @@ internal static class ClockMaker
     private const int UsualTeeth = 60;
 
     /// <summary>An inductive sensor's crossings are told from the other ones where they are off by less than this share of those.</summary>
-    private const double CrossingSure = 0.5;
+    private const double CrossingSure = 0.3;
 
     /// <summary>... and where they lie at whole pitches across a gap within the first, and the other ones don't by the second.</summary>
     private const double EvenlyThrough = 0.06,
-        UnevenlyThrough = 0.03;
+        UnevenlyThrough = 0.015;
 
     /// <summary>Makes the clock from edges that are found already; see <see cref="AngleClock.Make"/>.</summary>
     /// <param name="rising">Which crossing of an inductive sensor to go by; the one that lies evenly where null.</param>
@@ -50,7 +52,7 @@ internal static class ClockMaker
         Channel crank,
         SensorEdges sensor,
         Engine? engine,
-        Func<ToothPlaces, int?>? repeats = null,
+        CycleMarks? marks = null,
         bool? rising = null,
         WheelPattern? told = null
     )
@@ -65,8 +67,12 @@ internal static class ClockMaker
                 )
             );
         var ways = Ways(sensor, rising);
-        var made = ways.Select(way => (way.Rising, Way: Of(crank, way.Train, sensor.Jitter, engine, repeats, told))).ToList();
-        var clocks = made.Where(m => m.Way.Clock is not null).OrderBy(m => m.Way.Clock!.GapMisfit).ToList();
+        var made = ways.Select(way => (way.Rising, Way: Of(crank, way.Train, sensor.Jitter, engine, marks, told))).ToList();
+        // Crossings that lie unevenly may hide the gap.
+        var clocks = made.Where(m => m.Way.Clock is not null)
+            .OrderByDescending(m => m.Way.Clock!.Wheel.HasMark)
+            .ThenBy(m => m.Way.Clock!.GapMisfit)
+            .ToList();
         if (clocks.Count == 0)
             return made[0].Way;
         var best = clocks[0].Way.Clock!;
@@ -80,7 +86,7 @@ internal static class ClockMaker
         ToothTrain all,
         double jitter,
         Engine? engine,
-        Func<ToothPlaces, int?>? repeats,
+        CycleMarks? marks,
         WheelPattern? told
     )
     {
@@ -95,11 +101,14 @@ internal static class ClockMaker
         if (train != all)
             found = WheelFinder.Find(train);
         if (engine?.CrankWheel is not { Missing.Count: 0 } && IsToBeLaid(train, found, told))
-            if (Laid(train, told, engine, repeats) is { } laid)
+            if (Laid(train, told, engine, marks) is { } laid)
                 return (Run(laid.Train, laid.Wheel, jitter, engine, stop), null);
+        // A wheel that is told to have no gap has none, whatever a starter that halves its speed makes of it.
+        if ((found is null || train.Misfit > MostMisfit) && engine?.CrankWheel is { Missing.Count: 0, Extra: 0 })
+            (train, found) = (train.WithoutGaps(), new WheelPattern(0, [], []));
         if (train.Misfit > MostMisfit || found is null)
             return (null, NoWheel(crank, train));
-        if (Whole(found, train, engine, repeats) is not { } wheel)
+        if (Whole(found, train, engine, marks) is not { } wheel)
             return (
                 null,
                 new Note(
@@ -112,12 +121,7 @@ internal static class ClockMaker
     }
 
     /// <summary>A wheel laid on all edges together: the one that is told, else the one whose gaps come again over all turns.</summary>
-    private static (ToothTrain Train, WheelPattern Wheel)? Laid(
-        ToothTrain train,
-        WheelPattern? told,
-        Engine? engine,
-        Func<ToothPlaces, int?>? repeats
-    )
+    private static (ToothTrain Train, WheelPattern Wheel)? Laid(ToothTrain train, WheelPattern? told, Engine? engine, CycleMarks? marks)
     {
         if (told is not null && WheelLay.Of(train, told) is { } fits)
             return (fits, told);
@@ -127,7 +131,7 @@ internal static class ClockMaker
             if (
                 WheelFold.Find(train.Seconds, FiringsPerTurn(engine) / times) is not { } found
                 || WheelLay.Of(train, found) is not { } laid
-                || Whole(found, laid, engine, repeats) is not { } wheel
+                || Whole(found, laid, engine, marks) is not { } wheel
             )
                 return null;
             // A pattern that comes several times a turn was measured as if it were a turn.
@@ -161,10 +165,10 @@ internal static class ClockMaker
         found.Teeth == 0 ? 0 : 60.0 * train.Places[^1] / found.Teeth / (train.Seconds[^1] - train.Seconds[0]);
 
     private static bool MayBeCompressions(ToothTrain train, WheelPattern wheel) =>
-        wheel.Missing.Count > 1
-        && wheel.Teeth < FewTeeth * wheel.Missing.Count
+        wheel.Teeth < FewTeeth * wheel.Missing.Count
         && wheel.Symmetry == 1
-        && Rpm(train, wheel) < FastestStarter;
+        // One gap may be every second compression of a turn, which goes by in half the time.
+        && Rpm(train, wheel) < (wheel.Missing.Count > 1 ? 1 : 2) * FastestStarter;
 
     private static double? FiringsPerTurn(Engine? engine) => engine?.FiresEvenly() == true ? engine.Cylinders / 2.0 : null;
 
@@ -181,7 +185,8 @@ internal static class ClockMaker
     }
 
     private static bool IsSure(AngleClock even, AngleClock other) =>
-        even.GapMisfit < Math.Min(EvenlyThrough, CrossingSure * other.GapMisfit) && other.GapMisfit > UnevenlyThrough;
+        even.Wheel.HasMark && !other.Wheel.HasMark
+        || even.GapMisfit < Math.Min(EvenlyThrough, CrossingSure * other.GapMisfit) && other.GapMisfit > UnevenlyThrough;
 
     /// <summary>
     /// The longest stretch in which the crank turns on: where it stops it rocks back, and a sensor does not tell which way.
@@ -225,7 +230,7 @@ internal static class ClockMaker
     }
 
     /// <summary>The wheel of a whole turn, from a pattern that may come several times a turn.</summary>
-    private static WheelPattern? Whole(WheelPattern found, ToothTrain train, Engine? engine, Func<ToothPlaces, int?>? repeats)
+    private static WheelPattern? Whole(WheelPattern found, ToothTrain train, Engine? engine, CycleMarks? marks)
     {
         var known = engine?.CrankWheel;
         if (found.HasExtraTooth)
@@ -234,19 +239,24 @@ internal static class ClockMaker
         {
             if (known is { Missing.Count: 0 })
                 return new WheelPattern(known.Teeth, [], []);
-            return repeats?.Invoke(new ToothPlaces(train)) is { } cycle and > 1 && cycle % 2 == 0
-                ? new WheelPattern(cycle / 2, [], [])
-                : null;
+            return marks?.Least(new ToothPlaces(train)) is { } least ? Plain(least, train, engine) : null;
         }
 
         if (known is not null && known.Teeth % found.Teeth == 0 && known.Missing.Count == found.Missing.Count * (known.Teeth / found.Teeth))
             return WheelFinder.Repeated(found, known.Teeth / found.Teeth);
-        if (known is not null || repeats is null)
+        if (known is not null || marks is null)
             return found;
-        return
-            repeats(new ToothPlaces(train)) is { } places && places % (2 * found.Teeth) == 0 && places / (2 * found.Teeth) is > 1 and <= 6
-            ? WheelFinder.Repeated(found, places / (2 * found.Teeth))
-            : found;
+        var places = new ToothPlaces(train);
+        var times = Enumerable.Range(1, MostPatternsInATurn).FirstOrDefault(times => marks.ComeAgain(places, 2 * times * found.Teeth));
+        return times > 1 ? WheelFinder.Repeated(found, times) : found;
+    }
+
+    /// <summary>A wheel without a gap, by what comes again with the cycle; one segment of that may come once a firing.</summary>
+    private static WheelPattern Plain((int Places, bool IsOneSegment) least, ToothTrain train, Engine? engine)
+    {
+        var times = least.IsOneSegment ? FiringRhythm.Times(train, least.Places, engine) : 1;
+        var cycle = least.Places * (times ?? (least.Places % 2 == 0 ? 1 : 2));
+        return new WheelPattern(cycle / 2, [], []) { IsGuessed = times is null };
     }
 
     private static AngleClock Run(ToothTrain train, WheelPattern wheel, double jitter, Engine? engine, Note? stop)
@@ -284,6 +294,15 @@ internal static class ClockMaker
                     "wheel-guessed",
                     $"On so coarse a wheel a compression on the starter looks like a gap, and {wheel.Said} may be fewer. Give the engine "
                         + $"its crankWheel, or capture it running."
+                )
+            );
+        if (wheel.IsGuessed)
+            notes.Add(
+                new(
+                    "wheel-guessed",
+                    $"How many of the teeth make one turn is told by one segment that comes again and again, taken for once a cycle: "
+                        + $"{wheel.Teeth} teeth. Should it come more often, the speed and all degrees are as much too large. Give the "
+                        + $"engine its crankWheel."
                 )
             );
         if (!wheel.HasMark)

@@ -68,12 +68,26 @@ internal sealed class GapWidth
 
     /// <summary>
     /// How far the gaps look from what they are, pitches: near 0 for edges that lie evenly through them, half a pitch for the crossings of
-    /// an inductive sensor that don't. 0 for a wheel without gaps.
+    /// an inductive sensor that don't; where those come late in a gap that looks right, the tooth beside it is off. 0 without gaps.
     /// </summary>
     public static double Misfit(ToothTrain train, int turn, double? firings)
     {
         var gaps = new GapWidth(train.Seconds, train.Steps, turn, firings);
         double[] off = [.. gaps.Longer(_ => true).Zip(gaps.Gaps(_ => true), (longer, at) => train.Steps[at] * (Math.Exp(longer) - 1))];
+        return off.Length == 0 ? 0 : Math.Max(Math.Abs(Statistics.Median(off)), Math.Max(gaps.Beside(-1), gaps.Beside(1)));
+    }
+
+    /// <summary>How far the step before or behind the gaps looks from the one a firing away, pitches; 0 where no firing tells.</summary>
+    private double Beside(int side)
+    {
+        double[] off =
+        [
+            .. Gaps(_ => true)
+                .Select(gap => gap + side)
+                .Where(i => _steps[i] == 1)
+                .Select(i => (_seconds[i + 1] - _seconds[i]) / FiringsAway(i) - 1)
+                .OfType<double>(),
+        ];
         return off.Length == 0 ? 0 : Math.Abs(Statistics.Median(off));
     }
 
@@ -84,13 +98,13 @@ internal sealed class GapWidth
     private IEnumerable<double> Longer(Func<int, bool> which) =>
         Gaps(which).Select(i => Math.Log((_seconds[i + 1] - _seconds[i]) / (FiringsAway(i) ?? Parabola(i))));
 
-    /// <summary>The time the gap would take at the speed some firings before and behind it; null where there are gaps too.</summary>
-    private double? FiringsAway(int gap)
+    /// <summary>The time a step would take at the speed some firings before and behind it; null where there are gaps too.</summary>
+    private double? FiringsAway(int step)
     {
         for (var firings = 1; firings <= MostFirings && _firings > 0; firings++)
         {
             var away = firings * _turn / _firings;
-            if (Took(_places[gap] - away, _steps[gap]) is { } before && Took(_places[gap] + away, _steps[gap]) is { } behind)
+            if (Took(_places[step] - away, _steps[step]) is { } before && Took(_places[step] + away, _steps[step]) is { } behind)
                 return Math.Sqrt(before * behind);
         }
 

@@ -37,6 +37,12 @@ public sealed record SensorEdges(IReadOnlyList<Edge> Edges, bool IsInductive, do
     /// <summary>Only cams are asked for them.</summary>
     private Lazy<IReadOnlyList<Edge>> _crests = new([]);
 
+    /// <summary>From entering the band about the level to leaving it, s, of each edge.</summary>
+    private double[] _widths = [];
+
+    /// <summary>A sharp crossing passes the band within this share of the time from crest to crest.</summary>
+    private const double SharpShare = 0.15;
+
     /// <summary>A half wave stands so many standard deviations out of the noise; the floor's least and most share of the range.</summary>
     private const double NoiseTimes = 5,
         LeastFloor = 0.02,
@@ -45,6 +51,9 @@ public sealed record SensorEdges(IReadOnlyList<Edge> Edges, bool IsInductive, do
     /// <summary>On a wheel without gaps no stand of the signal is this many times longer than those beside it.</summary>
     private const double PlainStands = 1.5;
 
+    /// <summary>... and none is so much shorter than them.</summary>
+    private const double SplitStands = 0.67;
+
     /// <summary>A crossing that takes so many times longer than the usual one has a rest in it.</summary>
     private const double RestTimes = 4;
 
@@ -52,8 +61,27 @@ public sealed record SensorEdges(IReadOnlyList<Edge> Edges, bool IsInductive, do
     public double[] Times(bool rising) => [.. Edges.Where(e => e.Rising == rising).Select(e => e.Seconds)];
 
     /// <summary>
+    /// True where an inductive sensor goes straight from one crest to the other at the crossings of that direction. Where it rests in
+    /// between, their place depends on what the signal is amplified by and on what stands beside it.
+    /// </summary>
+    internal bool IsSharp(bool rising)
+    {
+        double[] crests = [.. Crests.Select(c => c.Seconds)];
+        double[] shares =
+        [
+            .. Enumerable
+                .Range(0, Edges.Count)
+                .Where(i => Edges[i].Rising == rising)
+                .Select(i => (Width: _widths[i], Next: ~Array.BinarySearch(crests, Edges[i].Seconds)))
+                .Where(e => e.Next > 0 && e.Next < crests.Length)
+                .Select(e => e.Width / (crests[e.Next] - crests[e.Next - 1])),
+        ];
+        return shares.Length > 0 && Statistics.Median(shares) < SharpShare;
+    }
+
+    /// <summary>
     /// True where the signal is low between the teeth: its long stands are low, the sensor sees a gap there; on a wheel
-    /// without gaps its short ones, an extra tooth splits them.
+    /// without gaps its short ones, an extra tooth splits them. True also where nothing tells.
     /// </summary>
     internal bool GapIsLow()
     {
@@ -69,7 +97,11 @@ public sealed record SensorEdges(IReadOnlyList<Edge> Edges, bool IsInductive, do
         double Long(bool low) => Statistics.Quantile(Against(low, Math.Max), 0.995);
         double Short(bool low) => Statistics.Quantile(Against(low, Math.Min), 0.005);
         var (longLow, longHigh) = (Long(low: true), Long(low: false));
-        return Math.Max(longLow, longHigh) > PlainStands ? longLow >= longHigh : Short(low: true) <= Short(low: false);
+        if (Math.Max(longLow, longHigh) > PlainStands)
+            return longLow >= longHigh;
+        // Where nothing is split either, neither level is a gap: the same edges of every capture.
+        var (shortLow, shortHigh) = (Short(low: true), Short(low: false));
+        return Math.Min(shortLow, shortHigh) > SplitStands || shortLow <= shortHigh;
     }
 
     /// <summary>Finds them; empty where the channel stands still.</summary>
@@ -89,8 +121,9 @@ public sealed record SensorEdges(IReadOnlyList<Edge> Edges, bool IsInductive, do
     {
         var level = Level(channel.Samples);
         var (crossings, halfWaves) = HalfWaves(channel, level);
-        return new SensorEdges(crossings, true, channel.Time.Step / Math.Sqrt(12) / 2)
+        return new SensorEdges(Dated(crossings, channel.Time.Step), true, channel.Time.Step / Math.Sqrt(12) / 2)
         {
+            _widths = [.. crossings.Select(c => c.Reached - c.Left)],
             _crests = new(() => [.. halfWaves.Select(h => new Edge(Middle(channel, h.From, h.End, h.Up ? 1 : -1, level), h.Up))]),
         };
     }
@@ -153,7 +186,7 @@ public sealed record SensorEdges(IReadOnlyList<Edge> Edges, bool IsInductive, do
     /// noise in a gap counts for nothing at any speed; see <see cref="Dated"/>. With them the half waves that are whole, each
     /// from where it counts up to where the next one does.
     /// </summary>
-    private static (List<Edge> Crossings, List<(int From, int End, bool Up)> Waves) HalfWaves(Channel channel, double level)
+    private static (List<Crossing> Crossings, List<(int From, int End, bool Up)> Waves) HalfWaves(Channel channel, double level)
     {
         var samples = channel.Samples;
         var time = channel.Time;
@@ -192,7 +225,7 @@ public sealed record SensorEdges(IReadOnlyList<Edge> Edges, bool IsInductive, do
             (up, peak) = (now, Math.Abs(value));
         }
 
-        return (Dated(crossings, time.Step), waves);
+        return (crossings, waves);
     }
 
     /// <summary>

@@ -71,6 +71,9 @@ internal sealed class ToothTrain
         return new ToothTrain(clean, steps, extras);
     }
 
+    /// <summary>The same edges, each one pitch behind the one before.</summary>
+    public ToothTrain WithoutGaps() => new(Seconds, [.. Steps.Select(_ => 1)], Extras);
+
     private static double MisfitOf(double[] intervals, int[] steps)
     {
         double squares = 0;

@@ -13,6 +13,12 @@ internal static class CamMatch
     /// <summary>Edges that differ among themselves by more than this are worth a remark, degrees.</summary>
     private const double RemarkedDisagreement = 1.5;
 
+    /// <summary>Angles further apart than this are told apart by what a cam may be off by, degrees.</summary>
+    private const double FarApart = 30;
+
+    /// <summary>Angles no further apart are one, degrees.</summary>
+    private const double SameAngle = 0.75;
+
     /// <summary>An offset that moves more than this within the capture is a cam that is being turned, degrees.</summary>
     private const double Moving = 4;
 
@@ -27,7 +33,8 @@ internal static class CamMatch
             return null;
         // Among the angles that fit as well as any, the smallest: belts slip by teeth, not by turns.
         var closest = fits.Min(f => f.Disagreement);
-        var best = fits.Where(f => f.Disagreement <= closest + Math.Max(1, closest)).MinBy(f => Math.Abs(f.Offset));
+        var close = fits.Where(f => f.Disagreement <= closest + Math.Max(1, closest)).ToList();
+        var best = close.MinBy(f => Math.Abs(f.Offset));
         if (best.Disagreement > MostDisagreement)
             return null;
         if (best.Disagreement > RemarkedDisagreement)
@@ -80,7 +87,15 @@ internal static class CamMatch
         )
         {
             Track = track,
+            OtherwiseBy = Otherwise(best, close, 360.0 / clock.Wheel.Symmetry),
         };
+    }
+
+    /// <summary>The least angle to another offset that fits as well; null where there is none near.</summary>
+    private static double? Otherwise(Fit best, IEnumerable<Fit> close, double period)
+    {
+        var apart = close.Select(f => Math.Abs(Around(f.Offset - best.Offset, period))).Where(d => d > SameAngle).Append(period).Min();
+        return apart < FarApart ? apart : null;
     }
 
     private readonly record struct Fit(int Turn, bool Flipped, double Offset, double Disagreement, double[] Differences);

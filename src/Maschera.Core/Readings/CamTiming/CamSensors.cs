@@ -28,7 +28,7 @@ internal sealed record CamSensors(AngleClock Clock, Dictionary<string, CamPatter
             sensors["crank"],
             engine,
             // Half waves hold every edge; of the crossings one kind is not sharp.
-            places => cams["cam"].Reverse().Select(edges => CamPattern.Repeats(edges, places)).FirstOrDefault(count => count is not null),
+            new CycleMarks(() => [.. cams["cam"].Reverse()]),
             rising,
             told
         );
@@ -66,18 +66,14 @@ internal sealed record CamSensors(AngleClock Clock, Dictionary<string, CamPatter
     }
 
     /// <summary>
-    /// The edges to go by: all of a hall sensor. Of an inductive one those that go up or those that go down, for over a narrow tooth
-    /// only the crossing in its middle is sharp; or the half waves, where long segments keep the crossings far from any edge.
+    /// The edges to go by: all of a hall sensor. Of an inductive one those that go up or those that go down, where they are sharp, as in
+    /// the middle of a narrow tooth; or the half waves, where long segments keep the crossings far from any edge.
     /// </summary>
     private static IReadOnlyList<Edge>[] Usable(SensorEdges sensor) =>
-        sensor.IsInductive
-            ?
-            [
-                [.. sensor.Edges.Where(e => e.Rising)],
-                [.. sensor.Edges.Where(e => !e.Rising)],
-                sensor.Crests,
-            ]
-            : [sensor.Edges];
+        sensor.IsInductive ? [Sharp(sensor, rising: true), Sharp(sensor, rising: false), sensor.Crests] : [sensor.Edges];
+
+    private static Edge[] Sharp(SensorEdges sensor, bool rising) =>
+        sensor.IsSharp(rising) ? [.. sensor.Edges.Where(e => e.Rising == rising)] : [];
 
     /// <summary>The sharpest pattern of a cam with as many edges as a stored one; the sharpest of all where none has.</summary>
     public CamPattern Like(string role, CamPattern stored) =>
@@ -156,9 +152,11 @@ internal sealed record CamSensors(AngleClock Clock, Dictionary<string, CamPatter
             || own.IsSure && good.IsSure
         )
             return (measured, reference);
-        return own.IsSure
-            ? (measured, Measure(theirs, engine, own.Rising, measured.Clock.Wheel).Item1 ?? reference)
-            : (Measure(channels, engine, good.Rising, reference.Clock.Wheel).Item1 ?? measured, reference);
+        if (!own.IsSure && Measure(channels, engine, good.Rising, reference.Clock.Wheel).Item1 is { } mine)
+            return (mine, reference);
+        return good.IsSure
+            ? (measured, reference)
+            : (measured, Measure(theirs, engine, own.Rising, measured.Clock.Wheel).Item1 ?? reference);
     }
 
     /// <summary>What the sensors' kinds leave open between capture and reference; null where nothing.</summary>

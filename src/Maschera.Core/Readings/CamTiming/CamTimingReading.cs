@@ -240,7 +240,8 @@ public sealed class CamTimingReading : ReadingOf<CamTimingResult>
         return new CamTimingResult
         {
             Verdict = verdict,
-            Sentence = Sentence(verdict, worst, cams.Count) + Teeth(verdict, worst, request.Engine?.CamDrive),
+            Sentence =
+                Sentence(verdict, worst, cams.Count) + Teeth(verdict, worst, request.Engine?.CamDrive) + Otherwise(worst, measured.Clock),
             Notes = notes,
             Channels = RoleResolver.Names(channels),
             Span = new Stretch(measured.Clock.Seconds[0], measured.Clock.Seconds[^1]),
@@ -270,6 +271,16 @@ public sealed class CamTimingReading : ReadingOf<CamTimingResult>
             "watch" => $"{which} stands {size}° {side} against the known-good: worn chain or belt, or one adjustment off; watch it.",
             _ => $"{which} stands {size}° {side} against the known-good: the timing has slipped or was set wrong.",
         };
+    }
+
+    /// <summary>The other angles at which like teeth or like segments fit as well; empty where there are none.</summary>
+    private static string Otherwise(CamOffset worst, AngleClock clock)
+    {
+        if (worst.OtherwiseBy is not { } step)
+            return "";
+        var half = clock.InductiveCrossing is null || clock.Wheel.HasMark ? "" : ", or half a tooth if its sensor is wired otherwise";
+        var like = clock.Wheel.HasMark ? "The cam's segments are alike" : "The crank wheel has no gap";
+        return $" {like}: it may as well be {step.ToString("0.0", CultureInfo.InvariantCulture)}° more or less{half}.";
     }
 
     /// <summary>What the offset is in teeth of the drive; empty where that is not known or nothing is wrong.</summary>

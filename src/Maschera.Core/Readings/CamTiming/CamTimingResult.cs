@@ -35,6 +35,9 @@ public sealed record CamOffset(
     IReadOnlyList<EdgeDifference> Edges
 )
 {
+    /// <summary>The offset may as well be so many degrees more or less, and again so many; null where it is told from all others.</summary>
+    public double? OtherwiseBy { get; init; }
+
     /// <summary>Cycle by cycle, for a cam that moves within the capture.</summary>
     public IReadOnlyList<CycleOffset> Track { get; init; } = [];
 

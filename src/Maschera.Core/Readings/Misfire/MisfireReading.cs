@@ -58,11 +58,7 @@ public sealed class MisfireReading : ReadingOf<MisfireResult>
         if (!channels.TryGetValue("crank", out var crank))
             return Unusable(channels, new Note("no-crank", "No channel looks like a crank sensor. Say which with --channel crank=COLUMN."));
         var (sync, kind, cylinder) = Sync(request, channels, engine);
-        var (clock, problem) = AngleClock.Make(
-            crank,
-            engine,
-            places => sync is null ? null : CamPattern.Repeats(SensorEdges.Find(sync).Edges, places)
-        );
+        var (clock, problem) = AngleClock.Make(crank, engine, sync is null ? null : CycleMarks.Of(sync));
         if (clock is null)
             return Unusable(channels, problem!);
         if (clock.SpeedRpm < LeastSpeed)

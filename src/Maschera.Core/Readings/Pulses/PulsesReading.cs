@@ -170,10 +170,7 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
                         + "say it with --channel sync=COLUMN --sync-cylinder N."
                 )
             );
-        if (
-            channels.TryGetValue("crank", out var crank)
-            && AngleClock.Make(crank, engine, places => CamPattern.Repeats(SensorEdges.Find(sync).Edges, places)).Clock is { } wheel
-        )
+        if (channels.TryGetValue("crank", out var crank) && AngleClock.Make(crank, engine, CycleMarks.Of(sync)).Clock is { } wheel)
         {
             var phase = CyclePhase.Find(wheel, engine, sync, kind, cylinder);
             if (phase.Tdc is { } tdc)
