@@ -69,8 +69,8 @@ class Sensor:
             return np.where(high, rng.uniform(4.7, 5.2), rng.uniform(0, 0.4)) + rng.normal(0, rng.uniform(0.01, 0.06), len(at))
         speed = np.gradient(degrees) / step
         volts = way * np.interp(at, np.arange(GRID), self.slope) * speed
-        volts = volts / np.quantile(np.abs(volts), 0.98) * rng.uniform(0.8, 12)
-        size = np.quantile(np.abs(volts), 0.95)
+        size = rng.uniform(0.8, 12)
+        volts = volts / np.quantile(np.abs(volts), 0.999) * size
         seconds = np.arange(len(at)) * step
         hum = rng.uniform(0, 0.02) * size * np.sin(2 * np.pi * 50 * seconds)
         return volts + hum + rng.normal(0, rng.uniform(0.003, 0.02) * size, len(at)) + rng.uniform(-0.02, 0.02) * size

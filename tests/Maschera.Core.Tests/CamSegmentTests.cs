@@ -78,6 +78,30 @@ public class CamSegmentTests
         Assert.Equal(8.2, result.OffsetDegrees!.Value, 0.25);
     }
 
+    [Theory]
+    [InlineData(48, 4)]
+    [InlineData(60, 8)]
+    public void Gaps_that_come_twice_a_turn_beside_segments_that_come_with_them_are_told_by_the_rhythm_and_doubted(int teeth, int cylinders)
+    {
+        var bench = new SensorBench(teeth, 2, 2)
+        {
+            Cylinders = cylinders,
+            Segments = SensorBench.Like(cylinders),
+            Rpm = 1800,
+        };
+        var result = Read(bench with { Late = 5 }, bench with { Rpm = 2100, Seed = 2 });
+        Assert.Equal((teeth, 2), (result.Wheel!.Teeth, result.Wheel.Missing.Count));
+        Assert.Equal(5, result.OffsetDegrees!.Value, 0.3);
+        Assert.Contains(result.Notes, n => n.Code == "wheel-guessed" && n.Text.Contains("2 times a turn"));
+        var one = new SensorBench(teeth / 2, 2)
+        {
+            Cylinders = cylinders,
+            Segments = SensorBench.Like(cylinders),
+            Rpm = 1800,
+        };
+        Assert.Equal(teeth / 2, Read(one, one with { Seed = 2 }).Wheel!.Teeth);
+    }
+
     [Fact]
     public void Five_segments_that_lie_between_teeth_make_no_wheel_of_more()
     {
@@ -96,7 +120,7 @@ public class CamSegmentTests
         {
             IsInductive = true,
             IsTurned = turned,
-            Smear = 0.2,
+            Smear = 0.35,
             Cylinders = 6,
         };
         var result = Read(bench with { Late = 5 }, bench with { Seed = 2, Rpm = 1000 });
@@ -105,21 +129,41 @@ public class CamSegmentTests
     }
 
     [Theory]
-    [InlineData(0.12, true)]
-    [InlineData(0.2, true)]
-    [InlineData(0.2, false)]
-    public void A_sensor_wired_the_other_way_round_than_in_the_known_good_is_seen_and_said(double smear, bool told)
+    [InlineData(0.25, 0.05, true)]
+    [InlineData(0.35, 0.2, true)]
+    [InlineData(0.42, 0.1, false)]
+    [InlineData(0.5, 0.05, true)]
+    [InlineData(0.5, 0.2, true)]
+    [InlineData(0.5, 0.1, false)]
+    public void A_sensor_wired_the_other_way_round_than_in_the_known_good_is_seen_and_said(double smear, double swing, bool told)
     {
         var bench = new SensorBench(60, 2)
         {
             IsInductive = true,
             Smear = smear,
             Rpm = 300,
-            Swing = 0.05,
+            Swing = swing,
         };
         var result = Read(bench with { IsTurned = true, Late = 1.5 }, bench with { Seed = 2, Rpm = 320 }, bench.Engine(told));
         Assert.Equal(1.5, result.OffsetDegrees!.Value, 0.3);
         Assert.Contains(result.Notes, n => n.Code == "half-tooth" && n.Text.Contains("other way round"));
+    }
+
+    [Theory]
+    [InlineData(150, 0, 0.02, 0.005)]
+    [InlineData(40, 0.03, 0, 0.005)]
+    [InlineData(300, 0.02, 0.04, 0.005)]
+    [InlineData(40, 0, 0, 0)]
+    public void Where_an_inductive_cam_rests_between_its_segments_it_is_not_timed(double width, double hum, double goodHum, double noise)
+    {
+        var bench = new SensorBench(60, 2)
+        {
+            IsCamInductive = true,
+            Segments = [(0, width)],
+            CamNoise = noise,
+        };
+        var result = Read(bench with { Late = 6.5, CamHum = hum }, bench with { Rpm = 900, CamHum = goodHum, Seed = 2 });
+        Assert.Equal(6.5, result.OffsetDegrees!.Value, 0.25);
     }
 
     [Fact]

@@ -1,5 +1,6 @@
 using Maschera.Core.Engines;
 using Maschera.Core.Signals;
+using MathNet.Numerics;
 
 namespace Maschera.Core.Tests;
 
@@ -14,6 +15,9 @@ internal sealed record SensorBench(int Teeth, params int[] Missing)
     private const double Rate = 50_000,
         Grid = 40_000;
 
+    /// <summary>Half width of a segment's end before an inductive cam sensor, crank degrees.</summary>
+    private const double CamWidth = 4;
+
     public int Cylinders { get; init; } = 4;
 
     public double Rpm { get; init; } = 800;
@@ -27,13 +31,20 @@ internal sealed record SensorBench(int Teeth, params int[] Missing)
     public bool IsTurned { get; init; }
 
     /// <summary>Width of what the crank sensor sees at once, pitches.</summary>
-    public double Smear { get; init; } = 0.12;
+    public double Smear { get; init; } = 0.25;
 
     /// <summary>Where the cam's segments begin and how wide they are, crank degrees.</summary>
     public IReadOnlyList<(double From, double Width)> Segments { get; init; } = [(0, 150)];
 
     /// <summary>How far the cam is late, degrees.</summary>
     public double Late { get; init; }
+
+    public bool IsCamInductive { get; init; }
+
+    /// <summary>What an inductive cam sensor shows beside its wheel, shares of its peak: mains hum, noise.</summary>
+    public double CamHum { get; init; }
+
+    public double CamNoise { get; init; } = 0.005;
 
     public int Seed { get; init; } = 1;
 
@@ -67,7 +78,11 @@ internal sealed record SensorBench(int Teeth, params int[] Missing)
                 : seen[at] > 0.5 != IsTurned ? 5
                 : 0.1;
             crank[i] = (float)(volts + 0.02 * LogMaker.Gaussian(random));
-            cam[i] = (float)(IsOnSegment(degrees - Late) ? 5 : 0.2 + 0.02 * LogMaker.Gaussian(random));
+            volts =
+                IsCamInductive ? 4 * (speed * CamSlope(degrees - Late) + CamHum * Math.Sin(100 * Math.PI * i / Rate))
+                : IsOnSegment(degrees - Late) ? 5
+                : 0.2;
+            cam[i] = (float)(volts + 4 * CamNoise * LogMaker.Gaussian(random));
         }
 
         var time = TimeAxis.Uniform(0, 1 / Rate, count);
@@ -75,6 +90,13 @@ internal sealed record SensorBench(int Teeth, params int[] Missing)
     }
 
     private bool IsOnSegment(double degrees) => Segments.Any(s => (((degrees - s.From) % 720) + 720) % 720 < s.Width);
+
+    /// <summary>How steeply what an inductive cam sensor sees changes, 1 at the ends of the segments.</summary>
+    private double CamSlope(double degrees)
+    {
+        double Peak(double off) => Math.Exp(-Math.Pow(Math.IEEERemainder(off, 720) / CamWidth, 2));
+        return Segments.Sum(s => Peak(degrees - s.From) - Peak(degrees - s.From - s.Width));
+    }
 
     /// <summary>What is seen of the wheel at each place of a turn, 0 to 1, and how steeply that changes, a pitch.</summary>
     private (double[] Seen, double[] Slope) Seen()
@@ -88,13 +110,11 @@ internal sealed record SensorBench(int Teeth, params int[] Missing)
                 var off = Math.IEEERemainder(i / Grid * Teeth - tooth - 0.5, Teeth);
                 if (Math.Abs(off) > 4)
                     continue;
-                var (rise, fall) = (Step(off + 0.25), Step(off - 0.25));
-                seen[i] += rise - fall;
-                slope[i] += (rise * (1 - rise) - fall * (1 - fall)) / Smear;
+                var (rise, fall) = ((off + 0.25) / Smear, (off - 0.25) / Smear);
+                seen[i] += (SpecialFunctions.Erf(rise) - SpecialFunctions.Erf(fall)) / 2;
+                slope[i] += (Math.Exp(-rise * rise) - Math.Exp(-fall * fall)) / Smear;
             }
 
         return (seen, slope);
     }
-
-    private double Step(double pitches) => 1 / (1 + Math.Exp(-pitches / Smear));
 }

@@ -23,6 +23,9 @@ internal static class ClockMaker
     /// <summary>Gaps at uneven places with fewer teeth to each may be compressions within a tooth.</summary>
     private const int FewTeeth = 8;
 
+    /// <summary>Against the gaps a rhythm has to stand out of the others by so many times.</summary>
+    private const double SureRhythm = 4;
+
     /// <summary>Like parts of a turn between its gaps, at the most.</summary>
     private const int MostPatternsInATurn = 6;
 
@@ -42,7 +45,7 @@ internal static class ClockMaker
     private const double CrossingSure = 0.3;
 
     /// <summary>... and where they lie at whole pitches across a gap within the first, and the other ones don't by the second.</summary>
-    private const double EvenlyThrough = 0.06,
+    private const double EvenlyThrough = 0.12,
         UnevenlyThrough = 0.015;
 
     /// <summary>Makes the clock from edges that are found already; see <see cref="AngleClock.Make"/>.</summary>
@@ -248,7 +251,15 @@ internal static class ClockMaker
             return found;
         var places = new ToothPlaces(train);
         var times = Enumerable.Range(1, MostPatternsInATurn).FirstOrDefault(times => marks.ComeAgain(places, 2 * times * found.Teeth));
-        return times > 1 ? WheelFinder.Repeated(found, times) : found;
+        if (times > 1)
+            return WheelFinder.Repeated(found, times);
+        // Like segments come again with the gaps, however often those come in a turn.
+        return times == 1 && FiringRhythm.Times(train, 2 * found.Teeth, engine, SureRhythm) is { } more and (2 or 3)
+            ? WheelFinder.Repeated(found, more) with
+            {
+                IsGuessed = true,
+            }
+            : found;
     }
 
     /// <summary>A wheel without a gap, by what comes again with the cycle; one segment of that may come once a firing.</summary>
@@ -300,9 +311,14 @@ internal static class ClockMaker
             notes.Add(
                 new(
                     "wheel-guessed",
-                    $"How many of the teeth make one turn is told by one segment that comes again and again, taken for once a cycle: "
-                        + $"{wheel.Teeth} teeth. Should it come more often, the speed and all degrees are as much too large. Give the "
-                        + $"engine its crankWheel."
+                    (
+                        wheel.HasMark
+                            ? $"The gaps come {wheel.Symmetry} times a turn if the engine fires as its rhythm says: {wheel.Teeth} tooth "
+                                + $"places. Should two cylinders opposite in the firing order be dead, it may be {wheel.Symmetry} times fewer, "
+                                + $"and the speed and all degrees as much larger."
+                            : $"How many of the teeth make one turn is told by one segment that comes again and again, taken for once a "
+                                + $"cycle: {wheel.Teeth} teeth. Should it come more often, the speed and all degrees are as much too large."
+                    ) + " Give the engine its crankWheel."
                 )
             );
         if (!wheel.HasMark)

@@ -11,9 +11,6 @@ internal static class FiringRhythm
     private const double SlowestRpm = 40,
         FastestRpm = 9_000;
 
-    /// <summary>The rhythm stands out of every other that could be by so many times.</summary>
-    private const double Clearest = 2;
-
     /// <summary>What a wheel's teeth are unlike by looks like a rhythm too: share of the speed, and so many times chance's power.</summary>
     private const double LeastSwing = 0.004,
         AboveChance = 24;
@@ -22,7 +19,8 @@ internal static class FiringRhythm
     /// How often a pattern comes in a cycle of an even engine, up to once a firing; null where the rhythm does not tell.
     /// </summary>
     /// <param name="pattern">Its length, tooth places.</param>
-    public static int? Times(ToothTrain train, int pattern, Engine? engine)
+    /// <param name="clear">By how many times the rhythm has to stand out of every other that could be.</param>
+    public static int? Times(ToothTrain train, int pattern, Engine? engine, double clear = 2)
     {
         if (engine?.FiresEvenly() != true)
             return null;
@@ -40,9 +38,7 @@ internal static class FiringRhythm
             .OrderByDescending(line => line.Power)
             .ToList();
         var chance = Math.Max(LeastSwing * LeastSwing / 4, AboveChance * Math.Pow(Statistics.StandardDeviation(logs), 2) / logs.Length);
-        return lines[0].Power > chance && (lines.Count == 1 || lines[0].Power > Clearest * Clearest * lines[1].Power)
-            ? lines[0].Times
-            : null;
+        return lines[0].Power > chance && (lines.Count == 1 || lines[0].Power > clear * clear * lines[1].Power) ? lines[0].Times : null;
     }
 
     private static double Rpm(ToothTrain train, int cycle) => 120.0 * train.Places[^1] / cycle / (train.Seconds[^1] - train.Seconds[0]);
