@@ -122,4 +122,24 @@ public class PressureCamTests
         Assert.DoesNotContain("breathes as it should", result.Sentence, StringComparison.Ordinal);
         Assert.Contains(result.Notes, n => n.Code is "shift-unsure" or "shift-unknown" or "leak-unsure");
     }
+
+    [Theory]
+    [InlineData(0, 0, null)]
+    [InlineData(3, -3, null)]
+    [InlineData(-17, 0, "exhaust valve")]
+    [InlineData(17, 0, "exhaust valve")]
+    [InlineData(0, 26, "intake valve")]
+    public void A_known_good_and_an_engine_file_that_can_not_both_be_right_are_said(double exhaust, double intake, string? said)
+    {
+        var file = Four.ValveTiming!;
+        var engine = Four with { ValveTiming = new(file.Evo + exhaust, file.Evc + exhaust, file.Ivo + intake, file.Ivc + intake) };
+        var result = Read(BreathingRun.Record(Plan).Capture, engine, Reference);
+        Assert.True(result.Verdict == "normal", result.Sentence);
+        var note = result.Notes.SingleOrDefault(n => n.Code == "known-good-off-file");
+        Assert.Equal(said is null, note is null);
+        if (said is not null)
+            Assert.Contains(said, note!.Text);
+        if (exhaust < -10)
+            Assert.Contains("later", note!.Text);
+    }
 }

@@ -197,6 +197,7 @@ internal sealed class CylinderChoice(Engine engine, SliderCrank crank, int place
             );
         }
 
+        PressureDoubts.AddOffFile(reference, engine, notes);
         List<(double Exhaust, double Intake)> all = [Difference(own, reference)];
         foreach (var other in references.Skip(1))
         {

@@ -20,6 +20,35 @@ internal static class PressureDoubts
     private const double Drifts = 0.06;
 
     /// <summary>
+    /// A known-good's valves may come so far off the engine file's timing by how valves and ports flow, which is guessed, degrees; the
+    /// intake's further, for the manifold swings.
+    /// </summary>
+    private const double ExhaustOffFile = 10,
+        IntakeOffFile = 14;
+
+    /// <summary>
+    /// Says where a known-good and the engine file's valve timing can't both be right, if its computed cylinder is like it.
+    /// </summary>
+    public static void AddOffFile(GasFit reference, Engine engine, List<Note> notes)
+    {
+        bool IsOff(double shift, FitError error, double most) => Math.Abs(shift) > most + 2 * error.Whole;
+        string Said(string valve, double shift) => $"{valve} valve {Math.Abs(shift):0}° {(shift > 0 ? "later" : "earlier")}";
+        List<string> off = [];
+        if (IsOff(reference.State.ExhaustShift, reference.ExhaustError, ExhaustOffFile))
+            off.Add(Said("exhaust", reference.State.ExhaustShift));
+        if (IsOff(reference.State.IntakeShift, reference.IntakeError, IntakeOffFile))
+            off.Add(Said("intake", reference.State.IntakeShift));
+        if (off.Count > 0 && engine.ValveTiming is not null && reference.Misfit < CylinderChoice.Unlike / 2)
+            notes.Add(
+                new(
+                    "known-good-off-file",
+                    $"The known-good has its {string.Join(" and its ", off)} than the engine file's valve timing: either the file is of "
+                        + "another engine, or the known-good is none. Without a crank sensor shifts lean on the file; mend the one or the other."
+                )
+            );
+    }
+
+    /// <summary>
     /// Where the pressure puts firing TDC of the first cylinder of the firing order, degrees after the first tooth behind
     /// the gap, 0-360; null where it can't be told.
     /// </summary>
