@@ -102,6 +102,24 @@ public class CamSegmentTests
         Assert.Equal(teeth / 2, Read(one, one with { Seed = 2 }).Wheel!.Teeth);
     }
 
+    [Theory]
+    [InlineData(0, 1900, true)]
+    [InlineData(0.01, 1900, false)]
+    [InlineData(0, 1200, false)]
+    public void A_racing_engine_whose_cam_has_like_segments_may_turn_at_half_the_speed(double swing, double rpm, bool doubted)
+    {
+        var bench = new SensorBench(30, 2)
+        {
+            Cylinders = 8,
+            Segments = SensorBench.Like(4),
+            Rpm = 2 * rpm,
+            Swing = swing,
+        };
+        var result = Read(bench, bench with { Seed = 2 });
+        Assert.Equal(2 * rpm, result.SpeedRpm!.Value, 0.01 * rpm);
+        Assert.Equal(doubted, result.Notes.Any(n => n.Code == "wheel-guessed" && n.Text.Contains("twice a turn")));
+    }
+
     [Fact]
     public void Five_segments_that_lie_between_teeth_make_no_wheel_of_more()
     {

@@ -23,12 +23,6 @@ internal static class ClockMaker
     /// <summary>Gaps at uneven places with fewer teeth to each may be compressions within a tooth.</summary>
     private const int FewTeeth = 8;
 
-    /// <summary>Against the gaps a rhythm has to stand out of the others by so many times.</summary>
-    private const double SureRhythm = 4;
-
-    /// <summary>Like parts of a turn between its gaps, at the most.</summary>
-    private const int MostPatternsInATurn = 6;
-
     /// <summary>Slower than this the crank stands, or rocks back against compression, rpm.</summary>
     private const double SlowestRpm = 25;
 
@@ -111,7 +105,7 @@ internal static class ClockMaker
             (train, found) = (train.WithoutGaps(), new WheelPattern(0, [], []));
         if (train.Misfit > MostMisfit || found is null)
             return (null, NoWheel(crank, train));
-        if (Whole(found, train, engine, marks) is not { } wheel)
+        if (WheelTurn.Of(found, train, engine, marks) is not { } wheel)
             return (
                 null,
                 new Note(
@@ -134,7 +128,7 @@ internal static class ClockMaker
             if (
                 WheelFold.Find(train.Seconds, FiringsPerTurn(engine) / times) is not { } found
                 || WheelLay.Of(train, found) is not { } laid
-                || Whole(found, laid, engine, marks) is not { } wheel
+                || WheelTurn.Of(found, laid, engine, marks) is not { } wheel
             )
                 return null;
             // A pattern that comes several times a turn was measured as if it were a turn.
@@ -160,18 +154,14 @@ internal static class ClockMaker
         || !found.HasExtraTooth
             && (
                 train.Misfit > SureMisfit
-                || (told is null ? Rpm(train, found) < MostPatterns * FastestStarter : told.Teeth % Math.Max(1, found.Teeth) != 0)
+                || (told is null ? train.Rpm(found.Teeth) < MostPatterns * FastestStarter : told.Teeth % Math.Max(1, found.Teeth) != 0)
             );
-
-    /// <summary>The mean speed if the pattern is a whole turn's; 0 where it has none.</summary>
-    private static double Rpm(ToothTrain train, WheelPattern found) =>
-        found.Teeth == 0 ? 0 : 60.0 * train.Places[^1] / found.Teeth / (train.Seconds[^1] - train.Seconds[0]);
 
     private static bool MayBeCompressions(ToothTrain train, WheelPattern wheel) =>
         wheel.Teeth < FewTeeth * wheel.Missing.Count
         && wheel.Symmetry == 1
         // One gap may be every second compression of a turn, which goes by in half the time.
-        && Rpm(train, wheel) < (wheel.Missing.Count > 1 ? 1 : 2) * FastestStarter;
+        && train.Rpm(wheel.Teeth) < (wheel.Missing.Count > 1 ? 1 : 2) * FastestStarter;
 
     private static double? FiringsPerTurn(Engine? engine) => engine?.FiresEvenly() == true ? engine.Cylinders / 2.0 : null;
 
@@ -232,44 +222,6 @@ internal static class ClockMaker
         );
     }
 
-    /// <summary>The wheel of a whole turn, from a pattern that may come several times a turn.</summary>
-    private static WheelPattern? Whole(WheelPattern found, ToothTrain train, Engine? engine, CycleMarks? marks)
-    {
-        var known = engine?.CrankWheel;
-        if (found.HasExtraTooth)
-            return found;
-        if (found.Missing.Count == 0)
-        {
-            if (known is { Missing.Count: 0 })
-                return new WheelPattern(known.Teeth, [], []);
-            return marks?.Least(new ToothPlaces(train)) is { } least ? Plain(least, train, engine) : null;
-        }
-
-        if (known is not null && known.Teeth % found.Teeth == 0 && known.Missing.Count == found.Missing.Count * (known.Teeth / found.Teeth))
-            return WheelFinder.Repeated(found, known.Teeth / found.Teeth);
-        if (known is not null || marks is null)
-            return found;
-        var places = new ToothPlaces(train);
-        var times = Enumerable.Range(1, MostPatternsInATurn).FirstOrDefault(times => marks.ComeAgain(places, 2 * times * found.Teeth));
-        if (times > 1)
-            return WheelFinder.Repeated(found, times);
-        // Like segments come again with the gaps, however often those come in a turn.
-        return times == 1 && FiringRhythm.Times(train, 2 * found.Teeth, engine, SureRhythm) is { } more and (2 or 3)
-            ? WheelFinder.Repeated(found, more) with
-            {
-                IsGuessed = true,
-            }
-            : found;
-    }
-
-    /// <summary>A wheel without a gap, by what comes again with the cycle; one segment of that may come once a firing.</summary>
-    private static WheelPattern Plain((int Places, bool IsOneSegment) least, ToothTrain train, Engine? engine)
-    {
-        var times = least.IsOneSegment ? FiringRhythm.Times(train, least.Places, engine) : 1;
-        var cycle = least.Places * (times ?? (least.Places % 2 == 0 ? 1 : 2));
-        return new WheelPattern(cycle / 2, [], []) { IsGuessed = times is null };
-    }
-
     private static AngleClock Run(ToothTrain train, WheelPattern wheel, double jitter, Engine? engine, Note? stop)
     {
         List<Note> notes = stop is null ? [] : [stop];
@@ -307,20 +259,8 @@ internal static class ClockMaker
                         + $"its crankWheel, or capture it running."
                 )
             );
-        if (wheel.IsGuessed)
-            notes.Add(
-                new(
-                    "wheel-guessed",
-                    (
-                        wheel.HasMark
-                            ? $"The gaps come {wheel.Symmetry} times a turn if the engine fires as its rhythm says: {wheel.Teeth} tooth "
-                                + $"places. Should two cylinders opposite in the firing order be dead, it may be {wheel.Symmetry} times fewer, "
-                                + $"and the speed and all degrees as much larger."
-                            : $"How many of the teeth make one turn is told by one segment that comes again and again, taken for once a "
-                                + $"cycle: {wheel.Teeth} teeth. Should it come more often, the speed and all degrees are as much too large."
-                    ) + " Give the engine its crankWheel."
-                )
-            );
+        if (wheel.Doubt is { } doubt)
+            notes.Add(new("wheel-guessed", $"{doubt} Give the engine its crankWheel."));
         if (!wheel.HasMark)
             notes.Add(new("plain-wheel", "The wheel has no gap: angles are only known up to whole teeth against another capture."));
         var clock = AngleClock.OfWheel(train.Seconds, places, wheel, jitter, notes);

@@ -28,7 +28,7 @@ internal static class FiringRhythm
         var patterns = (double)train.Places[^1] / pattern;
         var candidates = Enumerable
             .Range(1, engine.Cylinders)
-            .Where(times => pattern * times % 2 == 0 && Rpm(train, pattern * times) is >= SlowestRpm and <= FastestRpm)
+            .Where(times => pattern * times % 2 == 0 && train.Rpm(pattern * times / 2) is >= SlowestRpm and <= FastestRpm)
             .ToList();
         // A rhythm faster than every second tooth shows as another.
         if (candidates.Count == 0 || 2 * engine.Cylinders > pattern * candidates[0] || patterns < 2 * candidates[^1])
@@ -40,8 +40,6 @@ internal static class FiringRhythm
         var chance = Math.Max(LeastSwing * LeastSwing / 4, AboveChance * Math.Pow(Statistics.StandardDeviation(logs), 2) / logs.Length);
         return lines[0].Power > chance && (lines.Count == 1 || lines[0].Power > clear * clear * lines[1].Power) ? lines[0].Times : null;
     }
-
-    private static double Rpm(ToothTrain train, int cycle) => 120.0 * train.Places[^1] / cycle / (train.Seconds[^1] - train.Seconds[0]);
 
     /// <summary>The square of half a line's amplitude, through a window that falls to nothing at both ends.</summary>
     private static double Power(ToothTrain train, double[] logs, double frequency)

@@ -71,6 +71,9 @@ internal sealed class ToothTrain
         return new ToothTrain(clean, steps, extras);
     }
 
+    /// <summary>The mean speed if so many tooth places make a turn; 0 where none do.</summary>
+    public double Rpm(int teeth) => teeth == 0 ? 0 : 60.0 * Places[^1] / teeth / (Seconds[^1] - Seconds[0]);
+
     /// <summary>The same edges, each one pitch behind the one before.</summary>
     public ToothTrain WithoutGaps() => new(Seconds, [.. Steps.Select(_ => 1)], Extras);
 

@@ -11,8 +11,8 @@ public sealed record WheelPattern(int Teeth, IReadOnlyList<int> Missing, IReadOn
     /// <summary>True where a tooth more between two others marks the turn; place 0 is the tooth after it.</summary>
     public bool HasExtraTooth { get; init; }
 
-    /// <summary>True where nothing is sure to tell how many of its teeth make one turn.</summary>
-    public bool IsGuessed { get; init; }
+    /// <summary>Why it is not sure how many of its teeth make one turn; null where it is.</summary>
+    public string? Doubt { get; init; }
 
     /// <summary>True where the wheel shows where its turn begins.</summary>
     public bool HasMark => HasExtraTooth || Missing.Count > 0;
