@@ -16,6 +16,8 @@ public class CamSegmentTests
     [InlineData(24, 4, 2)]
     [InlineData(36, 6, 1)]
     [InlineData(30, 5, 5)]
+    [InlineData(24, 6, 6)]
+    [InlineData(24, 8, 8)]
     public void Teeth_without_a_gap_are_counted_by_the_rhythm_of_the_firings_where_the_segments_are_alike(
         int teeth,
         int cylinders,

@@ -218,7 +218,8 @@ internal static class ClockMaker
         return new Note(
             "no-wheel",
             $"The teeth on '{crank.Name}' fit no wheel: their gaps don't repeat turn by turn. Check that this is the crank sensor, "
-                + $"that none of its edges are lost, and that the engine turned steadily."
+                + $"that none of its edges are lost, and that the engine turned steadily; give an engine whose wheel has no gap its "
+                + $"crankWheel."
         );
     }
 

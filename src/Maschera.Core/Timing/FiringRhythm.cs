@@ -30,8 +30,8 @@ internal static class FiringRhythm
             .Range(1, engine.Cylinders)
             .Where(times => pattern * times % 2 == 0 && train.Rpm(pattern * times / 2) is >= SlowestRpm and <= FastestRpm)
             .ToList();
-        // A rhythm faster than every second tooth shows as another.
-        if (candidates.Count == 0 || 2 * engine.Cylinders > pattern * candidates[0] || patterns < 2 * candidates[^1])
+        // A rhythm faster than every second tooth shows as a slower one; where that is another count's, both are as strong: neither tells.
+        if (candidates.Count == 0 || patterns < 2 * candidates[^1])
             return null;
         var lines = candidates
             .Select(times => (Times: times, Power: Power(train, logs, (double)engine.Cylinders / (pattern * times))))
