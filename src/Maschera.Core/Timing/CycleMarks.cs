@@ -19,18 +19,21 @@ public sealed class CycleMarks(Func<IReadOnlyList<IReadOnlyList<Edge>>> ways)
     /// <summary>One edge of a direction where there are fewer than this.</summary>
     private const double OneEdge = 1.5;
 
+    private readonly Lazy<IReadOnlyList<IReadOnlyList<Edge>>> _ways = new(ways);
+
     /// <summary>All edges of one channel.</summary>
     public static CycleMarks Of(Channel channel) => new(() => [SensorEdges.Find(channel).Edges]);
 
     /// <summary>True where they come again after so many tooth places.</summary>
-    internal bool ComeAgain(ToothPlaces places, int after) => ways().Any(edges => ComeAgain(Turned(edges, places), after, places.Count));
+    internal bool ComeAgain(ToothPlaces places, int after) =>
+        _ways.Value.Any(edges => ComeAgain(Turned(edges, places), after, places.Count));
 
     /// <summary>
     /// The least number of tooth places after which they come again, null where they never do; and whether that holds one segment only,
     /// so that it may be any part of a cycle. Else it is even, as a cycle is.
     /// </summary>
     internal (int Places, bool IsOneSegment)? Least(ToothPlaces places) =>
-        ways().Select(edges => Least(Turned(edges, places), places.Count)).FirstOrDefault(found => found is not null);
+        _ways.Value.Select(edges => Least(Turned(edges, places), places.Count)).FirstOrDefault(found => found is not null);
 
     private static (int, bool)? Least(List<(bool Rising, double Place)> turned, int last)
     {
