@@ -22,7 +22,9 @@ async function dressBench(page) {
   await page.mouse.move(x + 0.27 * width, y + 60);
   await page.mouse.down();
   await page.mouse.move(x + 0.62 * width, y + 60, { steps: 4 });
+  const kept = page.waitForResponse((r) => r.url().endsWith("/calipers"));
   await page.mouse.up();
+  await kept;
   await page.waitForTimeout(600);
 }
 const views = [
