@@ -1,5 +1,5 @@
-"""Cam timing put to engines of a model of their own, running (running_model.py) or on the starter (engine_model.py): makes captures of crank
-and cam sensor with a known-good of the same engine, and says how the offsets meet what was set.
+"""Cam timing put to engines of a model of their own, running (running_model.py) or on the starter (engine_model.py): makes captures of
+crank and cam sensor with a known-good of the same engine, and says how the offsets meet what was set.
 
 python3 benchmarks/cam_engines.py FOLDER SEED COUNT [--all] [--command ./maschera]
 A folder that holds captures already is only read. Needs numpy.
@@ -11,8 +11,8 @@ import running_model
 from asked import arguments, ask, ask_all, save, truth_of
 
 MOST, GRID = 200_000, 36_000
-WHEELS = [(60, [2]), (60, [2]), (36, [1]), (36, [2]), (36, [2, 2, 2]), (24, [1]), (30, [2]), (48, [2, 2]), (60, [2, 2]), (120, [2]), (12, [1]),
-          (36, []), (24, [])]
+WHEELS = [(60, [2]), (60, [2]), (36, [1]), (36, [2]), (36, [2, 2, 2]), (24, [1]), (30, [2]), (48, [2, 2]), (60, [2, 2]), (120, [2]),
+          (12, [1]), (36, []), (24, [])]
 
 
 def profile(rng, edges, smear, whole):
@@ -112,10 +112,11 @@ def make(folder, seed, count):
         teeth, missing = WHEELS[rng.integers(len(WHEELS))]
         edges, pitch = crank_teeth(rng, teeth, missing)
         inductive, cam_inductive = rng.random() < 0.5, rng.random() < 0.35
-        sensors = Sensor(rng, inductive, edges, pitch * rng.uniform(0.1, 0.3 if inductive else 0.2), 360), \
-            Sensor(rng, cam_inductive, cam_segments(rng, e["n"]), rng.uniform(1.5, 5), 720)
+        crank = Sensor(rng, inductive, edges, pitch * rng.uniform(0.1, 0.3 if inductive else 0.2), 360)
+        sensors = crank, Sensor(rng, cam_inductive, cam_segments(rng, e["n"]), rng.uniform(1.5, 5), 720)
         known = {"id": f"{i:03d}", "n": e["n"], "starter": starter, "teeth": teeth, "missing": missing, "place": float(rng.uniform(0, 720)),
-                 "turned": bool(inductive and missing and rng.random() < 0.1), "sensors": ["hall", "inductive"][inductive] + "/" + ["hall", "inductive"][cam_inductive]}
+                 "turned": bool(inductive and missing and rng.random() < 0.1),
+                 "sensors": "/".join(["hall", "inductive"][i] for i in (inductive, cam_inductive))}
         late = float(rng.choice([1e-9, rng.uniform(-5, 5), rng.uniform(-15, 15)]))
         name = f"{folder}/{known['id']}"
         here, known["rpm"], rate = record(rng, name + ".csv", known, sensors, table[:, at], step, late)
@@ -134,15 +135,16 @@ def make(folder, seed, count):
 
 def read(command, folder, known):
     name = f"{folder}/{known['id']}"
-    channels = ["--channel", "crank=Crank", "--channel", "cam=Cam"]
-    return ask([command, "read", "cam-timing", name + ".csv", "--reference", name + ".ref.csv", "--engine", name + ".engine.json", *channels])
+    words = [command, "read", "cam-timing", name + ".csv", "--reference", name + ".ref.csv", "--engine", name + ".engine.json"]
+    return ask([*words, "--channel", "crank=Crank", "--channel", "cam=Cam"])
 
 
 def judge(known, result):
     """Whether offset, speed and wheel are right; without a gap the offset may be off by the step that is said to be left open."""
     wheel, off = result["wheel"], result["offsetDegrees"] - known["late"]
-    if not known["missing"] and result["cams"][0].get("otherwiseBy"):
-        off = np.remainder(off + result["cams"][0]["otherwiseBy"] / 2, result["cams"][0]["otherwiseBy"]) - result["cams"][0]["otherwiseBy"] / 2
+    step = result["cams"][0].get("otherwiseBy")
+    if not known["missing"] and step:
+        off = (off + step / 2) % step - step / 2
     same = (wheel["teeth"], sorted(wheel["missing"])) == (known["teeth"], sorted(known["missing"]))
     return abs(off) <= known["allowed"] and same and abs(result["speedRpm"] / known["rpm"] - 1) < 0.1
 
@@ -158,9 +160,11 @@ def main():
         rights.append(right)
         if words.all or not right:
             wheel = f"{known['teeth']}{known['missing']}" + (" told" if known["told"] else "")
+            seen = result.get("wheel") or {}
             print(known["id"], f"{known['n']} at {known['rpm']:.0f}", wheel, known["sensors"], "turned" if known["turned"] else "",
-                  f"true {known['late']:.2f}", "refused" if right is None else f"said {offset:.2f} {result['wheel']['teeth']}{result['wheel']['missing']} "
-                  f"{result['speedRpm']:.0f}, allowed {known['allowed']:.2f}, right {right}",
+                  f"true {known['late']:.2f}", "refused" if right is None else
+                  f"said {offset:.2f} {seen['teeth']}{seen['missing']} {result['speedRpm']:.0f}, "
+                  f"allowed {known['allowed']:.2f}, right {right}",
                   ",".join(n["code"] for n in result.get("notes", [])))
     print(f"{len(truth)} captures, refused {rights.count(None)}, right {rights.count(True)},",
           f"median {np.median([r['took'] for r in results]):.2f} s")

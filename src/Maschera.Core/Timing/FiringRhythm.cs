@@ -15,12 +15,15 @@ internal static class FiringRhythm
     private const double LeastSwing = 0.004,
         AboveChance = 24;
 
+    /// <summary>The rhythm of an even engine stands out of every other that could be by so many times where it is believed.</summary>
+    public const double Clear = 2;
+
     /// <summary>
-    /// How often a pattern comes in a cycle of an even engine, up to once a firing; null where the rhythm does not tell.
+    /// How often a pattern comes in a cycle of an even engine, up to once a firing, and by how many times its rhythm stands out of every
+    /// other that could be; null where there is none.
     /// </summary>
     /// <param name="pattern">Its length, tooth places.</param>
-    /// <param name="clear">By how many times the rhythm has to stand out of every other that could be.</param>
-    public static int? Times(ToothTrain train, int pattern, Engine? engine, double clear = 2)
+    public static (int Times, double Clearness)? Find(ToothTrain train, int pattern, Engine? engine)
     {
         if (engine?.FiresEvenly() != true)
             return null;
@@ -38,7 +41,9 @@ internal static class FiringRhythm
             .OrderByDescending(line => line.Power)
             .ToList();
         var chance = Math.Max(LeastSwing * LeastSwing / 4, AboveChance * Math.Pow(Statistics.StandardDeviation(logs), 2) / logs.Length);
-        return lines[0].Power > chance && (lines.Count == 1 || lines[0].Power > clear * clear * lines[1].Power) ? lines[0].Times : null;
+        if (!(lines[0].Power > chance))
+            return null;
+        return (lines[0].Times, lines.Count == 1 ? double.PositiveInfinity : Math.Sqrt(lines[0].Power / lines[1].Power));
     }
 
     /// <summary>The square of half a line's amplitude, through a window that falls to nothing at both ends.</summary>

@@ -45,7 +45,8 @@ internal static class WheelTurn
         if (times == 0)
             return found;
         // Like segments come again with the gaps, however often those come in a turn.
-        if (FiringRhythm.Times(train, 2 * found.Teeth, engine, SureRhythm) is { } more and (2 or 3))
+        var rhythm = FiringRhythm.Find(train, 2 * found.Teeth, engine);
+        if (rhythm is { Times: 2 or 3, Clearness: > SureRhythm } and { Times: var more })
             return WheelFinder.Repeated(found, more) with
             {
                 Doubt =
@@ -56,7 +57,7 @@ internal static class WheelTurn
         return
             train.Rpm(found.Teeth) > Racing
             && marks.Least(places) is { IsOneSegment: true }
-            && FiringRhythm.Times(train, 2 * found.Teeth, engine) is not 1
+            && rhythm is not { Times: 1, Clearness: > FiringRhythm.Clear }
             ? found with
             {
                 Doubt =
@@ -69,7 +70,10 @@ internal static class WheelTurn
     /// <summary>A wheel without a gap, by what comes again with the cycle; one segment of that may come once a firing.</summary>
     private static WheelPattern Plain((int Places, bool IsOneSegment) least, ToothTrain train, Engine? engine)
     {
-        var times = least.IsOneSegment ? FiringRhythm.Times(train, least.Places, engine) : 1;
+        int? times =
+            !least.IsOneSegment ? 1
+            : FiringRhythm.Find(train, least.Places, engine) is { Clearness: > FiringRhythm.Clear } rhythm ? rhythm.Times
+            : null;
         var teeth = least.Places * (times ?? (least.Places % 2 == 0 ? 1 : 2)) / 2;
         return new WheelPattern(teeth, [], [])
         {

@@ -31,6 +31,8 @@ internal static class PressureDoubts
     /// </summary>
     public static void AddOffFile(GasFit reference, Engine engine, List<Note> notes)
     {
+        if (engine.ValveTiming is null || reference.Misfit >= CylinderChoice.Unlike / 2)
+            return;
         bool IsOff(double shift, FitError error, double most) => Math.Abs(shift) > most + 2 * error.Whole;
         string Said(string valve, double shift) => $"{valve} valve {Math.Abs(shift):0}° {(shift > 0 ? "later" : "earlier")}";
         List<string> off = [];
@@ -38,7 +40,7 @@ internal static class PressureDoubts
             off.Add(Said("exhaust", reference.State.ExhaustShift));
         if (IsOff(reference.State.IntakeShift, reference.IntakeError, IntakeOffFile))
             off.Add(Said("intake", reference.State.IntakeShift));
-        if (off.Count > 0 && engine.ValveTiming is not null && reference.Misfit < CylinderChoice.Unlike / 2)
+        if (off.Count > 0)
             notes.Add(
                 new(
                     "known-good-off-file",
