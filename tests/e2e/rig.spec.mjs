@@ -130,8 +130,10 @@ test("the breathing engine is watched live through a transducer, kept and read",
   await expect(page).toHaveURL(/live/);
   await page.getByRole("button", { name: "Turn the key" }).click();
   await expect(page.getByRole("button", { name: "Release the key" })).toBeVisible();
-  // By the instrument's own seconds, which lag behind on a busy machine.
-  const seconds = async () => parseFloat(await page.locator("#clock").textContent());
+  // By the instrument's own seconds, which lag behind on a busy machine; they stand there once the first samples have come.
+  const clock = page.locator("#clock");
+  await expect(clock).toContainText(/\d/, { timeout: 20_000 });
+  const seconds = async () => parseFloat(await clock.textContent());
   const turned = await seconds();
   await expect.poll(seconds, { timeout: 40_000 }).toBeGreaterThan(turned + 5);
   await page.getByRole("tab", { name: "Keep" }).click();
