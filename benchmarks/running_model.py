@@ -26,7 +26,7 @@ def draw_running(rng):
     e["ivo"] += 5
     e["fill"], e["vent"] = np.exp(rng.normal(0, 0.012, n)), np.exp(rng.normal(0, 0.01, n))
     e["burns"], e["misses"] = np.ones(n), np.zeros(n)
-    e["leak_in"], e["leak_out"], e["shut_out"] = (np.zeros(n) for _ in range(3))
+    e["leak_in"], e["leak_out"], e["shut_out"], e["hose"] = (np.zeros(n) for _ in range(4))
     e["reciprocating"] = 0.0
     return e
 
@@ -66,7 +66,8 @@ def run(engines, seed, seconds=5.0):
         "volume", "bore", "stroke", "ratio", "rod", "wall", "heat", "suction", "plenum", "header", "muffler", "cat", "pipe", "scatter",
         "reciprocating")}
     each = {k: np.array([np.pad(np.broadcast_to(x[k], x["n"]), (0, most - x["n"]), "edge") for x in engines]) for k in (
-        "ivo", "ivc", "evo", "evc", "leak", "port", "lost", "fill", "vent", "burns", "misses", "leak_in", "leak_out", "shut_out")}
+        "ivo", "ivc", "evo", "evc", "leak", "port", "lost", "fill", "vent", "burns", "misses", "leak_in", "leak_out", "shut_out",
+        "hose")}
     there = np.array([[i < x["n"] for i in range(most)] for x in engines])
     tdc = np.array([[x["angles"][x["order"].index(i + 1)] if i < x["n"] else 0 for i in range(most)] for x in engines])
     piston = np.pi / 4 * e["bore"] ** 2
@@ -78,7 +79,7 @@ def run(engines, seed, seconds=5.0):
     fires = Fires(rng, each, e["scatter"])
     theta, omega, load = rng.uniform(0, 720, many), target.copy(), np.zeros(many)
     after = (theta[:, None] - tdc) % 720
-    volume, _ = slider(e, after)
+    volume = slider(e, after)[0] + each["hose"]
     p, manifold = np.broadcast_to(e["suction"], tdc.shape).copy(), e["suction"].copy()
     header, muffler = np.full(manifold.shape, 1.01e5), np.full(manifold.shape, 1.005e5)
     mass, fresh = p * volume / (GAS * 400), 0 * p
@@ -93,6 +94,7 @@ def run(engines, seed, seconds=5.0):
         if s >= late:
             firings += [(s - late, i, c, fires.share[i, c]) for i, c in zip(*np.nonzero(there & (before > 700) & (after < 20)))]
         volume, slope = slider(e, after)
+        volume = volume + each["hose"]
         t = p * volume / (mass * GAS)
         inlet = 0.2 * piston * each["fill"] * each["port"] * lift(after, each["ivo"], each["ivc"], each["lost"]) + each["leak_in"]
         outlet = 0.16 * piston * each["vent"] * lift(after, each["evo"], each["evc"], each["shut_out"]) + each["leak_out"]
