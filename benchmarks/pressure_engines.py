@@ -121,7 +121,7 @@ def read(command, folder, case):
 
 
 def judge(case, result):
-    """What is wrong with a reading: the verdict, a peak 2 % off (not through a hose), a level 0.03 bar, a shift 3 degrees (4 through a
+    """What is wrong with a reading: the verdict, a peak 2 % off, a level 0.03 bar, a shift 3 degrees (4 through a
     hose); None where it is refused.
     """
     if result["verdict"] == "unusable":
@@ -129,7 +129,7 @@ def judge(case, result):
     kind, wrong = case["kind"], []
     if result["verdict"] != VERDICTS[kind]:
         wrong.append(result["verdict"])
-    if not case.get("hose") and abs(result["peakBar"] / case["cap"]["peak"] - 1) > 0.02 and case["cap"]["peak"] > 1:
+    if abs(result["peakBar"] / case["cap"]["peak"] - 1) > 0.02 and case["cap"]["peak"] > 1:
         wrong.append(f"peak {result['peakBar']:.2f}")
     if kind != "no-exhaust" and abs(result["exhaustBar"] - case["cap"]["exhaust"]) > 0.03:
         wrong.append(f"exhaust {result['exhaustBar']:.2f}")

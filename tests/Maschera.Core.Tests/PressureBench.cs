@@ -63,4 +63,31 @@ internal static class PressureBench
             ],
         };
     }
+
+    /// <summary>
+    /// A pressure as it arrives through a hose, whose gas is a mass on a spring with a damper, stepped forward in 20 steps a sample.
+    /// </summary>
+    public static Capture ThroughHose(Capture capture, double hertz, double damping)
+    {
+        const int fine = 20;
+        var pressure = capture.Find("Cylinder pressure")!;
+        var (step, w) = (pressure.Time.Step / fine, 2 * Math.PI * hertz);
+        var (felt, rate) = ((double)pressure.Samples[0], 0.0);
+        var samples = new float[pressure.Samples.Length];
+        for (var i = 0; i < samples.Length; i++)
+        {
+            for (var s = 0; s < fine; s++)
+            {
+                rate += step * (w * w * (pressure.Samples[i] - felt) - 2 * damping * w * rate);
+                felt += step * rate;
+            }
+
+            samples[i] = (float)felt;
+        }
+
+        return capture with
+        {
+            Channels = [.. capture.Channels.Select(c => c == pressure ? c with { Samples = samples } : c)],
+        };
+    }
 }

@@ -5,7 +5,16 @@ using Maschera.Core.Signals;
 namespace Maschera.Core.Readings.CylinderPressure;
 
 /// <summary>What was fitted: the cycles and their cylinder, and the reference's where there is one.</summary>
-internal sealed record FittedCylinder(PressureCycles Cycles, GasFit Own, PressureCycles? Reference, GasFit? ReferenceFit);
+internal sealed record FittedCylinder(PressureCycles Cycles, GasFit Own, PressureCycles? Reference, GasFit? ReferenceFit)
+{
+    /// <summary>The same with what hoses added to the cycles taken away: the cylinder's own pressure.</summary>
+    public FittedCylinder BeforeHoses() =>
+        this with
+        {
+            Cycles = Own.HoseAdds is { } adds ? Cycles.Less(adds) : Cycles,
+            Reference = ReferenceFit?.HoseAdds is { } too ? Reference!.Less(too) : Reference,
+        };
+}
 
 /// <summary>How late exhaust and intake come, their errors, and against what they count; null where it can't be told.</summary>
 internal sealed record ValveShifts(double? Exhaust, double ExhaustError, double? Intake, double IntakeError, string? Against)
@@ -108,7 +117,7 @@ internal sealed class CylinderChoice(Engine engine, SliderCrank crank, int place
     /// <summary>The likeliest cylinder: a sound train of valves, or one valve that stays shut where that leaves far less over.</summary>
     public FittedCylinder Best(IReadOnlyList<PressureCycles> ways, PressureCycles? reference)
     {
-        double[]? alone = null;
+        FirstFit? alone = null;
         var budgets = ways.ToDictionary(way => way, _ => new FitBudget(ways.Count));
         var usual = new UsualEngine(
             reference is null ? null
@@ -117,15 +126,16 @@ internal sealed class CylinderChoice(Engine engine, SliderCrank crank, int place
         );
         FittedCylinder Try(PressureCycles way, ShutValve shut, double toBeat = double.PositiveInfinity)
         {
-            List<MeanCycle> cycles = [new(way.Mean, way.SpeedRpm, way.HasCrank, shut)];
-            if (reference is not null)
-                cycles.Insert(0, new MeanCycle(reference.Mean, reference.SpeedRpm, reference.HasCrank));
             var swing = new SpeedSwing(engine, Crank(engine), Timing(engine), place);
-            var fitter = new GasFitter(cycles, crank, Timing(engine), swing, budgets[way], usual);
-            if (reference is not null)
-                alone ??= fitter.FirstAlone(cancel);
-            var fits = fitter.Fit(alone, toBeat, cancel);
-            return new FittedCylinder(way, fits[^1], reference, reference is null ? null : fits[0]);
+            GasFitter Fitter(params IReadOnlyList<MeanCycle> cycles) => new(cycles, crank, Timing(engine), swing, budgets[way], usual);
+            var own = new MeanCycle(way.Mean, way.SpeedRpm, way.HasCrank, shut);
+            if (reference is null)
+                return new FittedCylinder(way, Fitter(own).Fit(null, toBeat, cancel)[0], null, null);
+            var known = new MeanCycle(reference.Mean, reference.SpeedRpm, reference.HasCrank);
+            alone ??= Fitter(known).FirstAlone(cancel);
+            // One hose serves both as a rule.
+            var fits = Fitter(known with { Hose = alone.Hose }, own with { Hose = alone.Hose }).Fit(alone, toBeat, cancel);
+            return new FittedCylinder(way, fits[1], reference, fits[0]);
         }
 
         FittedCylinder Better(FittedCylinder found, PressureCycles way, ShutValve shut) =>

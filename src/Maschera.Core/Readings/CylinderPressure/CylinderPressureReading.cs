@@ -175,12 +175,13 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
                 new Note(
                     "no-cylinder",
                     "The course is not that of a cylinder that is compressed once in two turns, breathes through its valves and does "
-                        + "not fire. Check the hook-up: plug out, transducer tight in its hole, no other hose."
+                        + "not fire. Check the hook-up: plug out, transducer tight in its hole, no other hose; a long one rings, so capture "
+                        + "at idle."
                 ),
                 cylinder
             );
         var shifts = choice.Shifts(fitted, references, Runs(fitted.Cycles, fitted.Own), notes);
-        return Build(request, channels, cylinder, crank, Zeroed(fitted, request, notes), shifts, notes);
+        return Build(request, channels, cylinder, crank, Zeroed(fitted.BeforeHoses(), request, notes), shifts, notes);
     }
 
     /// <summary>The volume of the transducer's hose as it was said, cm³; 0 where nothing was.</summary>
@@ -338,7 +339,7 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
                 : new Leakage(100 * own.LostShare) { ReferencePercent = 100 * own.SoundShare },
             CompressionExponent = events.Exponent(mean, 640, 700),
             ExpansionExponent = events.Exponent(mean, 20, 80),
-            PeakBeforeTdcDegrees = own.Lead,
+            PeakBeforeTdcDegrees = own.PeakBefore,
             GapToTdcDegrees = PressureDoubts.GapToTdc(cycles, own, engine, cylinder, notes),
             EngineGapToTdcDegrees = engine.CrankWheel?.GapToTdc,
             IgnitionAdvance = Ignition(request, channels) is { } ignition ? PressureDoubts.Advance(ignition, cycles, own, notes) : null,

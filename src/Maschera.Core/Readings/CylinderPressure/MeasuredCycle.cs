@@ -20,6 +20,12 @@ internal sealed class MeasuredCycle
     /// <summary>Below this speed the starter turns the engine and nothing burns, rpm.</summary>
     public const double FiresFrom = 400;
 
+    /// <summary>A hose is believed where it leaves less than this of what is left over without one.</summary>
+    private const double RingsWhere = 0.7;
+
+    /// <summary>A computed cylinder that leaves less than this without a hose needs none.</summary>
+    private const double LeastMisfit = 0.3;
+
     private readonly double[] _shares;
     private readonly double _low,
         _swing;
@@ -62,8 +68,44 @@ internal sealed class MeasuredCycle
     {
         var computed = _cylinder.Cycle(State(engine, own, 1));
         var degrees = Degrees(computed, engine, own);
+        Residuals(Felt(computed, HoseRing.Of(own)), degrees, own[1], left);
+    }
+
+    private void Residuals(double[] felt, double[] degrees, double zero, Span<double> left)
+    {
         for (var i = 0; i < left.Length; i++)
-            left[i] = (At(computed, degrees[i]) - _shares[i] - own[1]) / Allowed(_shares[i]);
+            left[i] = (At(felt, degrees[i]) - _shares[i] - zero) / Allowed(_shares[i]);
+    }
+
+    private double[] Felt(double[] computed, HoseRing? ring) => ring?.Felt(computed, _cycle.SpeedRpm) ?? computed;
+
+    /// <summary>The hose the cycle was taken through, to begin with; null where none shows.</summary>
+    public HoseRing? Hose => _cycle.Hose;
+
+    /// <summary>
+    /// The same cycle through the hose that explains it far better with this computed cylinder, or through none, and its unknowns then; the
+    /// hose's delay is no part of the lead.
+    /// </summary>
+    public (MeasuredCycle Cycle, double[] Own) Through(ReadOnlySpan<double> engine, double[] own)
+    {
+        var computed = _cylinder.Cycle(State(engine, own, 1));
+        var degrees = Degrees(computed, engine, own);
+        var left = new double[CycleFold.Bins];
+        double Later(HoseRing? hose) => 6 * SpeedRpm * ((hose?.Delay ?? 0) - (HoseRing.Of(own)?.Delay ?? 0));
+        double Left(HoseRing? hose)
+        {
+            var later = Later(hose);
+            Residuals(Felt(computed, hose), Array.ConvertAll(degrees, d => d + later), own[1], left);
+            return left.Average(r => r * r) - Noise;
+        }
+
+        var without = Left(null);
+        var found = without < LeastMisfit * LeastMisfit ? null : HoseRing.Least(h => Left(h));
+        if (found is { } heard && Left(heard) > RingsWhere * without)
+            found = null;
+        double[] moved = [.. own[..GasFitter.Hose], .. found?.Unknowns ?? []];
+        moved[0] -= Later(found);
+        return (new(_cycle with { Hose = found }, _cylinder, _speeds, _crank), moved);
     }
 
     public GasFit Result(
@@ -77,8 +119,11 @@ internal sealed class MeasuredCycle
     {
         var left = new double[CycleFold.Bins];
         Residuals(engine, own, left);
-        var angles = Degrees(_cylinder.Cycle(State(engine, own, 1)), engine, own);
+        var computed = _cylinder.Cycle(State(engine, own, 1));
+        var angles = Degrees(computed, engine, own);
         var state = State(engine, own, _swing);
+        var hose = HoseRing.Of(own);
+        var felt = Felt(computed, hose);
         var lost = _cylinder.LostShare(state);
         return new GasFit(
             state,
@@ -92,8 +137,20 @@ internal sealed class MeasuredCycle
             _cylinder.LostShare(state with { LeakArea = soundLeak / SpeedRpm }),
             Math.Abs(_cylinder.LostShare(state with { LeakArea = state.LeakArea + leakError }) - lost),
             exhaustError,
-            intakeError
+            intakeError,
+            hose,
+            hose is null ? null : Array.ConvertAll(angles, a => (float)(_swing * (At(felt, a) - At(computed, a)))),
+            hose is null ? own[0] : PeakBefore(computed)
         );
+    }
+
+    /// <summary>How far before TDC a computed cycle peaks, degrees: the vertex of the parabola through its highest three.</summary>
+    private static double PeakBefore(double[] cycle)
+    {
+        var top = Array.IndexOf(cycle, cycle.Max());
+        double At(int step) => cycle[(top + step + cycle.Length) % cycle.Length];
+        var vertex = top + (At(-1) - At(1)) / (2 * (At(-1) - 2 * At(0) + At(1)));
+        return -Math.IEEERemainder(vertex / MotoredCylinder.PerDegree, CycleFold.Bins);
     }
 
     /// <summary>
@@ -127,6 +184,7 @@ internal sealed class MeasuredCycle
             1e-5,
             0,
             0,
+            .. Hose?.Unknowns ?? [],
         ];
     }
 

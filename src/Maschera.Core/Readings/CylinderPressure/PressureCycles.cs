@@ -43,15 +43,15 @@ internal sealed record PressureCycles(
     public float[] Mean { get; } = [.. Enumerable.Range(0, CycleFold.Bins).Select(i => Cycles.Average(c => c[i]))];
 
     /// <summary>The same with so much pressure taken away everywhere.</summary>
-    public PressureCycles Less(double zero) =>
-        new(
-            Pressure,
-            [.. Towers.Select(t => t with { Peak = t.Peak - zero })],
-            Clock,
-            Zero,
-            HasCrank,
-            [.. Cycles.Select(c => Array.ConvertAll(c, v => (float)(v - zero)))]
-        );
+    public PressureCycles Less(double zero) => Less([.. Enumerable.Repeat((float)zero, CycleFold.Bins)]);
+
+    /// <summary>The same with so much pressure taken away from each of a cycle's values; peaks move as the mean's does.</summary>
+    public PressureCycles Less(float[] each)
+    {
+        float[] From(float[] cycle) => [.. cycle.Zip(each, (v, away) => v - away)];
+        var lower = Mean.Max() - From(Mean).Max();
+        return new(Pressure, [.. Towers.Select(t => t with { Peak = t.Peak - lower })], Clock, Zero, HasCrank, [.. Cycles.Select(From)]);
+    }
 
     /// <summary>Mean speed, rpm.</summary>
     public double SpeedRpm => Clock.SpeedRpm;

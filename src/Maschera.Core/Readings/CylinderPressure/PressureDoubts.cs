@@ -116,6 +116,14 @@ internal static class PressureDoubts
                         + $"spread says."
                 )
             );
+        if (own.Hose is { } hose)
+            notes.Add(
+                new(
+                    "hose-rings",
+                    $"The trace rings at {hose.Hertz:0} Hz, as the gas in a transducer's hose does. What that adds is worked out and taken "
+                        + "away, from the course and the peaks too. A shorter hose, or idle speed, needs less of it."
+                )
+            );
         if (!cycles.HasCrank)
             notes.Add(
                 new(
