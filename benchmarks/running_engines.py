@@ -1,7 +1,7 @@
 """Pulses put to running engines of a model of their own (running_model.py): makes captures of one pick-up at the manifold and one at the
 tailpipe of the same run, and says how the readings meet what the model knows.
 
-python3 benchmarks/running_engines.py FOLDER SEED COUNT [--at intake,exhaust] [--all] [--command ./maschera]
+python3 benchmarks/running_engines.py FOLDER SEED COUNT [--at intake,exhaust] [--kinds none,twins] [--all] [--command ./maschera]
 A folder that holds captures already is only read. Needs numpy and scipy.
 """
 import json
@@ -19,7 +19,7 @@ HARDLY = 0.12
 def fault(rng, e, kind):
     """Valves that leak or open too little, misfires and weak fires, on cylinders drawn at random; those that are odd."""
     single = ["leak_in", "leak_out", "lost", "shut_out"]
-    kinds = {"none": [], "two": [str(k) for k in rng.choice(single, 2)]}.get(kind, [kind])
+    kinds = {"none": [], "two": [str(k) for k in rng.choice(single, 2)], "twins": [str(rng.choice(single))] * 2}.get(kind, [kind])
     amounts = {
         "leak_in": lambda: np.exp(rng.uniform(np.log(0.4), np.log(15))) * 1e-6,
         "leak_out": lambda: np.exp(rng.uniform(np.log(0.4), np.log(20))) * 1e-6,
@@ -30,7 +30,7 @@ def fault(rng, e, kind):
     }
     faults = {}
     for cylinder, this in zip(rng.permutation(e["n"]), kinds):
-        e[this][cylinder] = amounts[this]()
+        e[this][cylinder] = e[this].max() if kind == "twins" and faults else amounts[this]()
         faults[int(cylinder) + 1] = [this, round(float(e[this][cylinder] * (1e6 if this.startswith("leak") else 1)), 2)]
     return faults
 
@@ -90,15 +90,16 @@ def write(rng, e, name, trace, angles, zero, late):
     return words + (["--transit", f"{late:.1f}"] if told else [])
 
 
-def make(folder, seed, count):
+def make(folder, seed, count, kinds):
     rng = np.random.default_rng(seed)
     sound = [draw_running(rng) for _ in range(count)]
     engines, truth = deepcopy(sound), []
-    faults = [fault(rng, e, KINDS[i % len(KINDS)]) for i, e in enumerate(engines)]
+    kinds = [kinds[i % len(kinds)] for i in range(count)]
+    faults = [fault(rng, e, kind) for e, kind in zip(engines, kinds)]
     with ProcessPoolExecutor(2) as pool:
         (angles, kept, _, tdc), (sound_angles, sound_kept, _, _) = pool.map(run, [engines, sound], [seed, seed])
     for i, e in enumerate(engines):
-        known = {"id": f"{i:03d}", "kind": KINDS[i % len(KINDS)], "faults": faults[i], "n": e["n"], "order": e["order"], "rpm": e["rpm"]}
+        known = {"id": f"{i:03d}", "kind": kinds[i], "faults": faults[i], "n": e["n"], "order": e["order"], "rpm": e["rpm"]}
         known.update(uneven=list(np.diff(e["angles"])) != [720 / e["n"]] * (e["n"] - 1), shown={}, words={})
         for at, of, pick_up, late in (("intake", "manifold", intake_pick_up, (0.5, 1.5)), ("exhaust", "muffler", exhaust_pick_up, (4.5, 9))):
             keep = rng.bit_generator.state
@@ -131,8 +132,9 @@ def judge(known, at, result):
 def main():
     words = arguments(__doc__, "say every capture, not only what is wrong or refused")
     words.add_argument("--at", default="intake,exhaust")
+    words.add_argument("--kinds", default=",".join(KINDS), help="what is wrong, in turn; twins are two cylinders with the same fault")
     told = words.parse_args()
-    truth = truth_of(told.folder, lambda: make(told.folder, told.seed, told.count))
+    truth = truth_of(told.folder, lambda: make(told.folder, told.seed, told.count, told.kinds.split(",")))
     for at in told.at.split(","):
         results = ask_all(lambda known: read(told.command, told.folder, known, at), truth)
         rights = [judge(known, at, result) for known, result in zip(truth, results)]

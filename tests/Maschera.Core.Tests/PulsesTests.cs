@@ -212,36 +212,6 @@ public class PulsesTests
         Assert.DoesNotContain("-", result.Sentence, StringComparison.Ordinal);
     }
 
-    [Theory]
-    [InlineData(4, 1, 3)]
-    [InlineData(6, 1, 2)]
-    [InlineData(6, 5, 6)]
-    public void Two_cylinders_at_fault_are_both_named(int cylinders, int first, int second)
-    {
-        var engine = Of(cylinders);
-        // At the exhaust of six the stand-in's pulses are too small beside its noise.
-        foreach (var at in cylinders == 4 ? (string[])["intake", "exhaust"] : ["intake"])
-        {
-            var result = Read(
-                Record(
-                    engine,
-                    at == "intake" ? 1_900 : 900,
-                    4,
-                    [
-                        .. new[] { first, second }.Select(c =>
-                            at == "intake" ? new BreathingFault(c) { IntakeOpens = 0.4 } : new BreathingFault(c) { Misfires = 1 }
-                        ),
-                    ]
-                ),
-                engine,
-                at
-            );
-            Assert.True(result.Verdict == "several-odd", $"{at}: {result.Sentence}");
-            Assert.Equal([first, second], result.Cylinders.Where(c => c.IsOdd).Select(c => c.Cylinder));
-            Assert.Contains($"{second}", result.Sentence, StringComparison.Ordinal);
-        }
-    }
-
     [Fact]
     public void A_sync_sampled_too_slowly_names_no_cylinder_and_no_speed()
     {

@@ -53,8 +53,8 @@ internal static class ExhaustCauses
         var escapes = Escapes(fit);
         var ranked = Enumerable.Range(0, blowDowns.Length).Select(Likelier).OrderBy(cause => cause.Unexplained).ToList();
         var best = ranked[0];
-        if (of.Height >= Low && s_blowDown.Pair(fit, PulseFault.BlowDown, false, best.Unexplained) is { } two)
-            return new(two);
+        if (of.Height >= Low && Two(of, fit, best.Unexplained) is { } two)
+            return two;
         var rival = Rival(best, ranked[1], Nearly) ?? Rival(best, escapes.FirstOrDefault(), NearlyLeak);
         return new(best, rival, best.Unexplained > (of.Height < Low ? LowNamed : Named), best.Unexplained > Part);
 
@@ -63,6 +63,14 @@ internal static class ExhaustCauses
                 ? escape
                 : new(PulseFault.BlowDown, [place], blowDowns[place]);
     }
+
+    private static PulseCauses? Two(PulseResidual of, SourceFit fit, double one) =>
+        PairChoice.Of(
+            of,
+            one,
+            (PulseFault.BlowDown, () => s_blowDown.Pairs(fit, false)),
+            (PulseFault.Escape, () => fit.PositivePairs(s_escapes.Value))
+        );
 
     private static PulseCause? Rival(PulseCause best, PulseCause? other, double nearly) =>
         other is not null && other.Places[0] != best.Places[0] && other.Unexplained < nearly * best.Unexplained ? other : null;

@@ -67,16 +67,22 @@ internal static class IntakeCauses
         var thrusts = Ranked(
             SourceFit.Best(fit.Positive, s_thrusts.Value).Select((s, p) => new PulseCause(PulseFault.Thrust, [p], s.Left))
         );
-        if (
-            of.Height >= Plain
-            && s_suction.Pair(fit, PulseFault.Suction, true, Math.Min(suctions[0].Unexplained, thrusts[0].Unexplained)) is { } two
-        )
-            return new(two);
+        if (of.Height >= Plain && Two(of, fit, Math.Min(suctions[0].Unexplained, thrusts[0].Unexplained)) is { } two)
+            return two;
         var share = thrusts[0].Unexplained / whole.Min();
         if (share <= LeakLeaves)
             return Judged(of, thrusts, share > LeakMay ? suctions[0] : null);
         return Judged(of, suctions, share < SuctionMay || thrusts[0].Unexplained < LeakFits ? thrusts[0] : null);
     }
+
+    private static PulseCauses? Two(PulseResidual of, SourceFit fit, double one) =>
+        PairChoice.Of(
+            of,
+            one,
+            (PulseFault.Suction, () => s_suction.Pairs(fit, true)),
+            (PulseFault.Thrust, () => fit.PositivePairs(s_thrusts.Value)),
+            (PulseFault.Blowback, () => fit.PositivePairs(s_blowbacks.Value))
+        );
 
     private static PulseCause Likelier(int place, double free, SourceShare[] blowbacks) =>
         blowbacks[place].Left < free && blowbacks[place].Parts[0] >= BlowbackPart

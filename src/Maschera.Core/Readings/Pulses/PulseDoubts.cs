@@ -8,7 +8,7 @@ internal static class PulseDoubts
 {
     /// <summary>What is open beside a cylinder that is named.</summary>
     public static List<Note> Of(PulseShares shares, Engine engine) =>
-        [.. new[] { Either(shares, engine), Part(shares, engine) }.OfType<Note>()];
+        [.. new[] { Either(shares, engine), Part(shares, engine), Others(shares, engine) }.OfType<Note>()];
 
     /// <summary>Cylinders differ and one is odd enough to be named, but by nothing that a cylinder may do.</summary>
     public static Note Unexplained(PulseShares shares, PulsePlace place) =>
@@ -41,21 +41,35 @@ internal static class PulseDoubts
         if (shares.Causes is not { IsNobody: false, Best: var best, Rival: { } other })
             return null;
         string Said(PulseCause cause) =>
-            $"cylinder {string.Join(" and ", cause.Places.Select(p => engine.FiringOrder[p]))} "
-            + cause.Fault switch
-            {
-                PulseFault.Thrust => "thrusts gas back through its intake valve",
-                PulseFault.Blowback => "is not emptied by its exhaust valve and blows back",
-                PulseFault.Escape => "lets gas escape through its exhaust valve",
-                PulseFault.BlowDown => "blows out otherwise than the others",
-                _ => "draws less than the others",
-            };
+            cause.Places.Count == 1
+                ? $"cylinder {engine.FiringOrder[cause.Places[0]]} {Does(cause.Fault)}"
+                : $"cylinders {string.Join(" and ", cause.Places.Select(p => engine.FiringOrder[p]))} {TwoDo(cause.Fault)}";
         return new Note(
             "either",
             $"It may be that {Said(best)}, or that {Said(other)}: this trace does not tell them well apart. Cylinder pressure or "
                 + "relative compression of both tells which."
         );
     }
+
+    private static string Does(PulseFault fault) =>
+        fault switch
+        {
+            PulseFault.Thrust => "thrusts gas back through its intake valve",
+            PulseFault.Blowback => "is not emptied by its exhaust valve and blows back",
+            PulseFault.Escape => "lets gas escape through its exhaust valve",
+            PulseFault.BlowDown => "blows out otherwise than the others",
+            _ => "draws less than the others",
+        };
+
+    private static string TwoDo(PulseFault fault) =>
+        fault switch
+        {
+            PulseFault.Thrust => "thrust gas back through their intake valves",
+            PulseFault.Blowback => "are not emptied by their exhaust valves and blow back",
+            PulseFault.Escape => "let gas escape through their exhaust valves",
+            PulseFault.BlowDown => "blow out otherwise than the others",
+            _ => "draw less than the others",
+        };
 
     /// <summary>One cylinder's fault that leaves much of what differs: a second one's may be in it.</summary>
     private static Note? Part(PulseShares shares, Engine engine) =>
@@ -69,11 +83,32 @@ internal static class PulseDoubts
             )
             : null;
 
+    /// <summary>
+    /// What all cylinders have alike is taken out, so that of three one that does more is two that do less, and of four two are two.
+    /// </summary>
+    private static Note? Others(PulseShares shares, Engine engine)
+    {
+        if (shares.Causes is not { IsNobody: false, Best: var best } || (engine.Cylinders, best.Places.Count) is not ((3, 1) or (4, 2)))
+            return null;
+        string Said(IEnumerable<int> places) => string.Join(" and ", places.Select(p => engine.FiringOrder[p]).Order());
+        return new Note(
+            "others-instead",
+            $"Where two cylinders have the same fault, {engine.Cylinders} cylinders don't tell well who: it may be {Said(best.Places)}, or "
+                + $"{Said(Enumerable.Range(0, engine.Cylinders).Except(best.Places))} together, doing the opposite. Relative compression or "
+                + "cylinder pressure tells which."
+        );
+    }
+
     /// <summary>What the sentence says of the doubts.</summary>
     public static string Said(IEnumerable<Note> doubts) =>
         string.Concat(
             doubts.Select(doubt =>
-                doubt.Code == "either" ? " Another cylinder may do this too: see below." : " Part of it is left unexplained: see below."
+                doubt.Code switch
+                {
+                    "either" => " Another cylinder may do this too: see below.",
+                    "part-explained" => " Part of it is left unexplained: see below.",
+                    _ => "",
+                }
             )
         );
 }

@@ -45,9 +45,14 @@ internal sealed class SourceFit(PulseResidual of)
     /// Explains by every two cylinders, of which both do the same, with whatever of the courses of one of several families fits.
     /// </summary>
     /// <returns>Each with each, in the order of their places.</returns>
-    public SourcePair[] FreePairs(IEnumerable<double[][]> families) => Best(families.Select(FreePairs), pair => pair.Left);
+    public SourcePair[] FreePairs(IEnumerable<double[][]> families) =>
+        Best(families.Select(courses => Pairs(courses, (products, fits) => Ridged(products).Cholesky().Solve(fits))), pair => pair.Left);
 
-    private SourcePair[] FreePairs(double[][] courses)
+    /// <summary>The same with gas of the courses' own sign only.</summary>
+    public SourcePair[] PositivePairs(IEnumerable<double[][]> families) =>
+        Best(families.Select(courses => Pairs(courses, NotNegative)), pair => pair.Left);
+
+    private SourcePair[] Pairs(double[][] courses, Func<Matrix<double>, Vector<double>, Vector<double>> weigh)
     {
         var (own, products) = Prepared(courses);
         var fits = Enumerable.Range(0, of.Angles.Length).Select(place => Fits(own, place)).ToArray();
@@ -66,7 +71,7 @@ internal sealed class SourceFit(PulseResidual of)
                 apart[degrees] = cross = Apart(own, degrees);
             var both = (1 + ratio * ratio) * products + ratio * cross;
             var fit = fits[first] + ratio * fits[second];
-            var weights = Ridged(both).Cholesky().Solve(fit);
+            var weights = weigh(both, fit);
             var left = 1 - (2 * weights.DotProduct(fit) - weights.DotProduct(both * weights)) / of.Energy;
             return new(ratio > 1 ? [second, first] : [first, second], of.Left(left), weights.Sum() > 0);
         }
