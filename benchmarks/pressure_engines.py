@@ -152,7 +152,8 @@ def main():
         if told.all or wrong != []:
             codes = ",".join(n["code"] for n in result.get("notes", []))
             print(case["id"], f"{case['n']} at {case['cap']['rpm']:.0f}, known-good at {case['ref']['rpm']:.0f}, {case['kind']}",
-                  f"{case['amount']:.1f}, peak {case['cap']['peak']:.2f}", "refused" if wrong is None else "; ".join(wrong) or "right", codes)
+                  f"{case['amount']:.1f}, peak {case['cap']['peak']:.2f}",
+                  "refused" if wrong is None else "; ".join(wrong) or "right", codes)
     print(f"{len(truth)} captures, refused {judged.count(None)}, right {judged.count([])},",
           f"median {np.median([r['took'] for r in results]):.2f} s")
 

@@ -101,7 +101,8 @@ def make(folder, seed, count, kinds):
     for i, e in enumerate(engines):
         known = {"id": f"{i:03d}", "kind": kinds[i], "faults": faults[i], "n": e["n"], "order": e["order"], "rpm": e["rpm"]}
         known.update(uneven=list(np.diff(e["angles"])) != [720 / e["n"]] * (e["n"] - 1), shown={}, words={})
-        for at, of, pick_up, late in (("intake", "manifold", intake_pick_up, (0.5, 1.5)), ("exhaust", "muffler", exhaust_pick_up, (4.5, 9))):
+        places = (("intake", "manifold", intake_pick_up, (0.5, 1.5)), ("exhaust", "muffler", exhaust_pick_up, (4.5, 9)))
+        for at, of, pick_up, late in places:
             keep = rng.bit_generator.state
             trace = pick_up(rng, kept[of][:, i].astype(float))
             rng.bit_generator.state = keep

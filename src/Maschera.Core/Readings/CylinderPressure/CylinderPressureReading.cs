@@ -175,8 +175,8 @@ public sealed class CylinderPressureReading : ReadingOf<CylinderPressureResult>
                 new Note(
                     "no-cylinder",
                     "The course is not that of a cylinder that is compressed once in two turns, breathes through its valves and does "
-                        + "not fire. Check the hook-up: plug out, transducer tight in its hole, no other hose; a long one rings, so capture "
-                        + "at idle."
+                        + "not fire. Check the hook-up: plug out, transducer tight in its hole, no other hose; a long one rings, so "
+                        + "capture at idle."
                 ),
                 cylinder
             );

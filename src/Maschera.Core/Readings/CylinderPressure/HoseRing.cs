@@ -43,7 +43,7 @@ internal readonly record struct HoseRing(double Hertz, double Damping)
 
     /// <summary>The hose by which least is left over, sought over all that ring between the two limits.</summary>
     /// <param name="left">What is left over with a hose.</param>
-    public static HoseRing? Least(Func<HoseRing, double> left)
+    public static HoseRing Least(Func<HoseRing, double> left)
     {
         const double lowest = 100,
             highest = 1000,

@@ -79,8 +79,10 @@ internal sealed class MeasuredCycle
 
     private double[] Felt(double[] computed, HoseRing? ring) => ring?.Felt(computed, _cycle.SpeedRpm) ?? computed;
 
-    /// <summary>The hose the cycle was taken through, to begin with; null where none shows.</summary>
-    public HoseRing? Hose => _cycle.Hose;
+    /// <summary>
+    /// The hose the cycle was taken through, to begin with; null where none shows, and on the starter, whose courses rise too gently.
+    /// </summary>
+    public HoseRing? Hose => SpeedRpm < FiresFrom ? null : _cycle.Hose;
 
     /// <summary>
     /// The same cycle through the hose that explains it far better with this computed cylinder, or through none, and its unknowns then; the
@@ -100,7 +102,7 @@ internal sealed class MeasuredCycle
         }
 
         var without = Left(null);
-        var found = without < LeastMisfit * LeastMisfit ? null : HoseRing.Least(h => Left(h));
+        HoseRing? found = SpeedRpm < FiresFrom || without < LeastMisfit * LeastMisfit ? null : HoseRing.Least(h => Left(h));
         if (found is { } heard && Left(heard) > RingsWhere * without)
             found = null;
         double[] moved = [.. own[..GasFitter.Hose], .. found?.Unknowns ?? []];

@@ -45,7 +45,8 @@ internal static class PressureDoubts
                 new(
                     "known-good-off-file",
                     $"The known-good has its {string.Join(" and its ", off)} than the engine file's valve timing: either the file is of "
-                        + "another engine, or the known-good is none. Without a crank sensor shifts lean on the file; mend the one or the other."
+                        + "another engine, or the known-good is none. Without a crank sensor shifts lean on the file; mend the one or "
+                        + "the other."
                 )
             );
     }

@@ -94,8 +94,8 @@ internal static class PulseDoubts
         return new Note(
             "others-instead",
             $"Where two cylinders have the same fault, {engine.Cylinders} cylinders don't tell well who: it may be {Said(best.Places)}, or "
-                + $"{Said(Enumerable.Range(0, engine.Cylinders).Except(best.Places))} together, doing the opposite. Relative compression or "
-                + "cylinder pressure tells which."
+                + $"{Said(Enumerable.Range(0, engine.Cylinders).Except(best.Places))} together, doing the opposite. Relative compression "
+                + "or cylinder pressure tells which."
         );
     }
 
