@@ -132,7 +132,7 @@ internal sealed class CylinderChoice(Engine engine, SliderCrank crank, int place
             if (reference is null)
                 return new FittedCylinder(way, Fitter(own).Fit(null, toBeat, cancel)[0], null, null);
             var known = new MeanCycle(reference.Mean, reference.SpeedRpm, reference.HasCrank);
-            alone ??= Fitter(known).FirstAlone(cancel);
+            alone ??= Fitter(known, own).FirstAlone(cancel);
             // One hose serves both as a rule.
             var fits = Fitter(known with { Hose = alone.Hose }, own with { Hose = alone.Hose }).Fit(alone, toBeat, cancel);
             return new FittedCylinder(way, fits[1], reference, fits[0]);

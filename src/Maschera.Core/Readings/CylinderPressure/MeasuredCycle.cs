@@ -102,7 +102,8 @@ internal sealed class MeasuredCycle
         }
 
         var without = Left(null);
-        HoseRing? found = SpeedRpm < FiresFrom || without < LeastMisfit * LeastMisfit ? null : HoseRing.Least(h => Left(h));
+        HoseRing? found =
+            SpeedRpm < FiresFrom || without < LeastMisfit * LeastMisfit ? null : HoseRing.Of(own) ?? HoseRing.Least(h => Left(h));
         if (found is { } heard && Left(heard) > RingsWhere * without)
             found = null;
         double[] moved = [.. own[..GasFitter.Hose], .. found?.Unknowns ?? []];
@@ -119,13 +120,13 @@ internal sealed class MeasuredCycle
         FitError intakeError
     )
     {
-        var left = new double[CycleFold.Bins];
-        Residuals(engine, own, left);
         var computed = _cylinder.Cycle(State(engine, own, 1));
         var angles = Degrees(computed, engine, own);
         var state = State(engine, own, _swing);
         var hose = HoseRing.Of(own);
         var felt = Felt(computed, hose);
+        var left = new double[CycleFold.Bins];
+        Residuals(felt, angles, own[1], left);
         var lost = _cylinder.LostShare(state);
         return new GasFit(
             state,

@@ -43,13 +43,15 @@ internal static class PulseDoubts
         string Said(PulseCause cause) =>
             cause.Places.Count == 1
                 ? $"cylinder {engine.FiringOrder[cause.Places[0]]} {Does(cause.Fault)}"
-                : $"cylinders {string.Join(" and ", cause.Places.Select(p => engine.FiringOrder[p]))} {TwoDo(cause.Fault)}";
+                : $"cylinders {Names(cause.Places.Select(p => engine.FiringOrder[p]))} {TwoDo(cause.Fault)}";
         return new Note(
             "either",
             $"It may be that {Said(best)}, or that {Said(other)}: this trace does not tell them well apart. Cylinder pressure or "
                 + "relative compression of both tells which."
         );
     }
+
+    private static string Names(IEnumerable<int> cylinders) => string.Join(" and ", cylinders);
 
     private static string Does(PulseFault fault) =>
         fault switch
@@ -90,7 +92,7 @@ internal static class PulseDoubts
     {
         if (shares.Causes is not { IsNobody: false, Best: var best } || (engine.Cylinders, best.Places.Count) is not ((3, 1) or (4, 2)))
             return null;
-        string Said(IEnumerable<int> places) => string.Join(" and ", places.Select(p => engine.FiringOrder[p]).Order());
+        string Said(IEnumerable<int> places) => Names(places.Select(p => engine.FiringOrder[p]).Order());
         return new Note(
             "others-instead",
             $"Where two cylinders have the same fault, {engine.Cylinders} cylinders don't tell well who: it may be {Said(best.Places)}, or "
