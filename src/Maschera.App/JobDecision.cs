@@ -87,6 +87,7 @@ public static class JobDecision
         {
             ["cylinders"] = engine.Cylinders,
             ["firingOrder"] = Listed(engine.FiringOrder),
+            ["fuel"] = engine.Fuel,
             ["banks"] = engine.Banks is { } banks ? new JsonArray([.. banks.Select(b => (JsonNode)Listed(b))]) : null,
             ["plugAccess"] = engine.PlugAccess is { } plugs
                 ? new JsonObject { ["cylinders"] = Listed(plugs.Cylinders), ["minutes"] = plugs.Minutes }

@@ -7,8 +7,8 @@ using Microsoft.EntityFrameworkCore;
 namespace Maschera.App;
 
 /// <summary>A job in two lines: what it most likely is, and what to do next.</summary>
-/// <param name="Suspect">The first suspect; empty where nothing weighs.</param>
-/// <param name="Probability">Its probability.</param>
+/// <param name="Suspect">The first suspect, or that none stands out; empty where nothing weighs.</param>
+/// <param name="Probability">Its probability; 0 for none.</param>
 /// <param name="Next">The next check, or how the repair's proof stands; empty for none.</param>
 /// <param name="Minutes">The check's minutes; null where it is none.</param>
 public sealed record JobLead(string Suspect, double Probability, string Next, double? Minutes);
@@ -17,6 +17,9 @@ public sealed record JobLead(string Suspect, double Probability, string Next, do
 public sealed class JobLeads
 {
     private const int MostHeld = 2_000;
+
+    /// <summary>A first suspect below this is as likely as many others.</summary>
+    private const double StandsOut = 0.1;
 
     private readonly ConcurrentDictionary<int, (string Stamp, JobLead? Lead)> _held = new();
 
@@ -77,13 +80,14 @@ public sealed class JobLeads
         var proof = JobProof.Of(job, JobFacts.ReadingsOf(job));
         try
         {
-            if (JobDecision.Of(job, known) is not { Result: var result })
+            if (JobDecision.Of(job, known) is not { Result: var result, Engine.Cylinders: var cylinders })
                 return null;
-            var first = result.Suspects[0];
+            var first = ToldSuspects.Of(result, cylinders)[0];
+            var standsOut = first.Probability >= StandsOut;
             var next = result.Next.Count > 0 ? result.Next[0] : null;
             return new(
-                Spoken.Capital(Spoken.Fault(first.Fault, first.Cylinder, first.Wheel)),
-                first.Probability,
+                standsOut ? Spoken.Capital(Spoken.Fault(first.Fault, first.Cylinder, first.Wheel)) : "No suspect stands out yet",
+                standsOut ? first.Probability : 0,
                 proof.Proof switch
                 {
                     Proof.Proved => "Repair proved",

@@ -283,7 +283,7 @@ public sealed class PracticeService(MascheraDb db, CaptureIntake intake)
 
         var reading = (string)item["reading"]!;
         var kind = ReadingRegistry.Find(reading)!;
-        var about = (string?)item["component"] ?? (string?)item["place"] ?? "";
+        var about = (string?)item["component"] ?? (string?)item["at"] ?? "";
         yield return $"{kind.Title}{(about.Length > 0 ? $", {about}" : "")}: {Places(item, kind)}.";
     }
 

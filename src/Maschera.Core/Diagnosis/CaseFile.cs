@@ -31,6 +31,7 @@ internal sealed class CaseFile
         _structure = new(root.TryGetProperty("engine", out var engine) ? engine : null, Cylinders);
         Minutes = MinutesOf(root);
         (_hidden, _toReach) = PlugsOf(root);
+        Fuel = engine.ValueKind == JsonValueKind.Object ? engine.Word("fuel") : null;
         Cleared = root.TryGetProperty("cleared", out var cleared) && cleared.ValueKind == JsonValueKind.True;
         ByComponent = root.TryGetProperty("byComponent", out var each) && each.ValueKind == JsonValueKind.True;
         foreach (var complaint in Items(root, "complaints"))
@@ -51,6 +52,9 @@ internal sealed class CaseFile
 
     public int Cylinders { get; }
     public bool Cleared { get; }
+
+    /// <summary>The engine's fuel; null where it is not said.</summary>
+    public string? Fuel { get; }
 
     /// <summary>True where a check of one component leaves the same check of another to be done.</summary>
     public bool ByComponent { get; }
@@ -150,7 +154,12 @@ internal sealed class CaseFile
     private void TakeComplaint(string word)
     {
         if (_known.Complaint(word) is { } faults)
-            _findings.Add(new("complaint", $"It is complained of {word.Replace('-', ' ')}.", true, faults, [], Weight: 0.8));
+            _findings.Add(
+                new("complaint", $"It is complained of {word.Replace('-', ' ')}.", true, faults, [], Weight: 0.8)
+                {
+                    ByAccident = _known.Accident("complaint"),
+                }
+            );
         else
             _notes.Add(new("unknown-complaint", $"The complaint '{word}' is not known and weighs nothing."));
     }
@@ -205,6 +214,7 @@ internal sealed class CaseFile
                 Weight: Weight(kind[0], 1)
             )
             {
+                ByAccident = _known.Accident("codes"),
                 Shared = EvidenceReader.SharedBy(_known, _structure, kind[0].Faults, cylinders),
             }
         );
@@ -263,15 +273,25 @@ internal sealed class CaseFile
         if (verdict is null || ReadingRegistry.Find(reading) is not { } kind || kind.Verdicts.All(v => v.Word != verdict))
             _notes.Add(new("unknown-evidence", $"'{reading}' with the verdict '{verdict}' is not known and weighs nothing."));
         else if (verdict != Verdict.UnusableWord)
-            foreach (
-                var finding in new EvidenceReader(_known, Cylinders, _structure, Cleared, WheelNames.All).Read(
-                    item,
-                    reading,
-                    verdict,
-                    _done
-                )
+            TakeReading(item, reading, verdict);
+    }
+
+    private void TakeReading(JsonElement item, string reading, string verdict)
+    {
+        var subject = new EvidenceSubject(_known, _findings.Exists(f => f.Source == "complaint" && f.Faults.ContainsKey("wheel-sensor")));
+        var findings = new EvidenceReader(_known, subject, Cylinders, _structure, Cleared, WheelNames.All)
+            .Read(item, reading, verdict, _done)
+            .ToList();
+        _findings.AddRange(findings);
+        if (findings.Count > 0 || EvidenceReader.IsQuiet(verdict))
+            return;
+        var of = item.Channels() is { Length: > 0 } channels ? $" of {channels}" : "";
+        _notes.Add(
+            new(
+                "not-weighed",
+                $"What '{reading.Replace('-', ' ')}: {verdict.Replace('-', ' ')}'{of} speaks for is not known; it weighs nothing."
             )
-                _findings.Add(finding);
+        );
     }
 
     private void TakeSeen(JsonElement item, string word)

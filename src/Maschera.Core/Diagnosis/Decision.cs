@@ -72,7 +72,8 @@ public sealed class Decision
     private const double NextToNothing = 0.004,
         WouldShow = 0.65;
 
-    private const int MostSuspects = 24;
+    /// <summary>Suspects below this are not listed; their sum goes to something else.</summary>
+    private const double Listed = 0.0005;
 
     private readonly Likelihoods _known;
     private readonly CaseFile _case;
@@ -122,7 +123,7 @@ public sealed class Decision
     {
         var places = s.Fault.Place == FaultPlace.Cylinder ? _case.Cylinders : 1;
         var replaced = _case.Replaced.Any(r => r.Fault == s.Fault.Name && (r.Cylinder is null || r.Cylinder == s.Cylinder));
-        return s.Fault.Weight / places * (replaced ? AfterReplacing : 1);
+        return s.Fault.Weight * _known.OnFuel(_case.Fuel, s.Fault.Name) / places * (replaced ? AfterReplacing : 1);
     }
 
     /// <summary>The share of each suspect, alone or in a pair, and of something else; together 1.</summary>
@@ -130,8 +131,8 @@ public sealed class Decision
     {
         var findings = _case.Findings;
         var whole = _all.Sum(Prior);
-        var shares = _all.Select(s => Prior(s) / whole * findings.Aggregate(1.0, (p, f) => p * f.With(s))).ToArray();
-        var other = SomethingElse * findings.Aggregate(1.0, (p, f) => p * f.With(null));
+        var shares = _all.Select(s => Prior(s) / whole * ByChance(s) * findings.Aggregate(1.0, (p, f) => p * f.With(s))).ToArray();
+        var other = SomethingElse * ByChance(null) * findings.Aggregate(1.0, (p, f) => p * f.With(null));
         var inPairs = Enumerable
             .Range(0, _all.Count)
             .Where(i => findings.Any(f => f.Source != "complaint" && f.IsExplainedBy(_all[i])))
@@ -144,7 +145,8 @@ public sealed class Decision
         {
             var (one, two) = (_all[inPairs[a]], _all[inPairs[b]]);
             var likely = findings.Aggregate(1.0, (p, f) => p * f.With(one, two));
-            var both = (one.Fault == two.Fault ? SameAtTwo : TwoAtOnce) * Prior(one) / whole * Prior(two) * likely;
+            var chance = Math.Max(ByChance(one), ByChance(two));
+            var both = (one.Fault == two.Fault ? SameAtTwo : TwoAtOnce) * Prior(one) / whole * Prior(two) * chance * likely;
             alone[inPairs[a]] += both / 2;
             alone[inPairs[b]] += both / 2;
         }
@@ -153,15 +155,35 @@ public sealed class Decision
         return sum > 0 ? ([.. alone.Select(p => p / sum)], other / sum) : ([.. alone.Select(_ => 0.0)], 1);
     }
 
+    /// <summary>
+    /// How likely just these cylinders are named where what is at fault sits at none of them and is not shared by them: any of the
+    /// engine's might have been. Once for all findings, for those of one fault name one cylinder.
+    /// </summary>
+    private double ByChance(Suspicion? suspect)
+    {
+        var naming = _case.Findings.Where(f => f.IsAbnormal && f.Cylinders.Count > 0 && f.Cylinders.Count < _case.Cylinders).ToList();
+        var isMeant = naming.Exists(f =>
+            suspect is not null && (suspect.Cylinder is { } own ? f.Cylinders.Contains(own) : f.Shared.ContainsKey(suspect.Fault.Name))
+        );
+        return naming.Count == 0 || isMeant ? 1 : 1.0 / _case.Cylinders;
+    }
+
     private DecisionResult Result()
     {
         var order = Enumerable.Range(0, _all.Count).OrderByDescending(i => _single[i]).ToList();
-        var shown = order.Take(MostSuspects).Where(i => _single[i] > 0.0005).ToList();
+        var shown = order.Where(i => _single[i] > Listed).ToList();
         var left = 1 - shown.Sum(i => _single[i]);
         List<Suspect> suspects = [.. shown.Select(Suspect), new("something-else", null, null, Math.Max(0, left), [], [])];
         var notes = _case.Notes.ToList();
         if (_case.Findings.All(f => f.Source is "complaint"))
-            notes.Add(new("nothing-measured", "Nothing was measured yet: the suspects are only what is usual with this complaint."));
+            notes.Add(
+                new(
+                    "nothing-measured",
+                    _case.Done.Count == 0
+                        ? "Nothing was measured yet: the suspects are only what is usual with this complaint."
+                        : "Nothing that was measured can be weighed: the suspects are only what is usual with this complaint."
+                )
+            );
         return new(
             [.. suspects.OrderByDescending(s => s.Probability)],
             Ruled(),

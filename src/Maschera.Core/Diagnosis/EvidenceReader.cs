@@ -5,6 +5,7 @@ namespace Maschera.Core.Diagnosis;
 /// <summary>Turns a reading's result, whole or cut down, into findings.</summary>
 internal sealed class EvidenceReader(
     Likelihoods known,
+    EvidenceSubject subject,
     int cylinders,
     CylinderStructure structure,
     bool cleared,
@@ -47,9 +48,12 @@ internal sealed class EvidenceReader(
         ["fires-weakly"] = ["single"],
     };
 
+    /// <summary>True for the word of a reading that found nothing wrong, or could not tell.</summary>
+    public static bool IsQuiet(string verdict) => verdict == "cannot-tell" || s_normal.Contains(verdict);
+
     public IEnumerable<Finding> Read(JsonElement item, string reading, string verdict, HashSet<string> done)
     {
-        var key = KeyOf(item, reading);
+        var key = subject.KeyOf(item, reading);
         done.Add(key);
         done.Add(reading);
         if (reading == "pressure-hold")
@@ -62,7 +66,7 @@ internal sealed class EvidenceReader(
             yield break;
         if (reading == "on-board-tests" && verdict == "pass" && cleared)
             yield break;
-        foreach (var finding in Findings(item, reading, verdict, verdicts))
+        foreach (var finding in Findings(item, key, verdict, verdicts))
             yield return finding;
         foreach (var finding in reading == "plausibility" && s_normal.Contains(verdict) ? EachPlausible(item, verdict, done) : [])
             yield return finding;
@@ -72,7 +76,7 @@ internal sealed class EvidenceReader(
     private IEnumerable<Finding> EachPlausible(JsonElement item, string verdict, HashSet<string> done)
     {
         var text = Text(item, "plausibility", verdict);
-        foreach (var key in ChannelNames(item).Select(known.Subject).OfType<string>().Select(s => $"plausibility/{s}").Distinct())
+        foreach (var key in item.ChannelNames().Select(known.Subject).OfType<string>().Select(s => $"plausibility/{s}").Distinct())
         {
             done.Add(key);
             if (known.Verdicts(key) is { } verdicts)
@@ -82,12 +86,20 @@ internal sealed class EvidenceReader(
 
     private IEnumerable<Finding> Findings(
         JsonElement item,
-        string reading,
+        string key,
         string verdict,
         IReadOnlyDictionary<string, Dictionary<string, double>> verdicts
     )
     {
+        var reading = key.Split('/')[0];
         var text = Text(item, reading, verdict);
+        if (reading == "on-board-tests" && (verdict == "fail" || Counted(item).Any()))
+        {
+            foreach (var finding in OnBoard(item, text, verdicts["fail"]))
+                yield return finding;
+            yield break;
+        }
+
         if (s_normal.Contains(verdict))
         {
             var weight = reading == "on-board-tests" ? PassWeight : 1;
@@ -103,7 +115,7 @@ internal sealed class EvidenceReader(
                 foreach (var place in Places(item, reading, word))
                     yield return new(reading, text, true, faults, place.Cylinders, place.Wheel)
                     {
-                        ByAccident = known.Accident(reading),
+                        ByAccident = known.Accident(key),
                         Shared = SharedBy(known, structure, faults, place.Cylinders),
                         // The likelihoods of a verdict of several are told for several.
                         Further = word.StartsWith("several", StringComparison.Ordinal) ? 1 : Finding.FurtherByAccident,
@@ -116,14 +128,34 @@ internal sealed class EvidenceReader(
                 yield return new(reading, $"{met.Replace('-', ' ')} is met.", false, faults, []);
     }
 
+    /// <summary>Cylinders whose misfires were counted; the counters speak also where every test passes.</summary>
+    private static IEnumerable<int> Counted(JsonElement item) =>
+        item.Items("misfires")
+            .Where(m => m.Number("tenCycleAverage") > Counts || m.Number("lastCycle") > Counts)
+            .Concat(item.Items("tests").Where(t => t.IsFalse("passed") && t.Cylinder() > 0))
+            .Select(EvidenceJson.Cylinder)
+            .Distinct();
+
+    /// <summary>What the module itself found: misfires of cylinders, and each system whose test fails.</summary>
+    private IEnumerable<Finding> OnBoard(JsonElement item, string text, Dictionary<string, double> misfires)
+    {
+        var systems = item.Items("tests").Where(t => t.IsFalse("passed") && t.Cylinder() == 0).ToList();
+        var counted = Counted(item).Where(c => c <= cylinders).ToList();
+        if (counted.Count > 0 || systems.Count == 0)
+            yield return new("on-board-tests", text, true, misfires, counted) { Shared = SharedBy(known, structure, misfires, counted) };
+        foreach (var about in systems.Select(t => known.Subject(t.Word("monitorName") ?? "")).Distinct())
+            if (about is not null && known.Verdicts($"on-board-tests/{about}")?.GetValueOrDefault("fail") is { } faults)
+                yield return new("on-board-tests", text, true, faults, []);
+    }
+
     /// <summary>
     /// Low cylinders that seal but do not fill speak for their valve gear, each for its own, beside being low. Where a note says it of
     /// fewer than are low, which of them it is stands in its words alone.
     /// </summary>
     private IEnumerable<Finding> ShortOfAir(JsonElement item, string text)
     {
-        var low = Items(item, "low").Select(Cylinder).ToList();
-        var told = Items(item, "notes").Count(note => Word(note, "code") == "short-of-air");
+        var low = item.Items("low").Select(EvidenceJson.Cylinder).ToList();
+        var told = item.Items("notes").Count(note => note.Word("code") == "short-of-air");
         if (
             told == 0
             || told < low.Count
@@ -159,7 +191,7 @@ internal sealed class EvidenceReader(
         IReadOnlyDictionary<string, Dictionary<string, double>> verdicts
     )
     {
-        var untold = Items(item, "notes").SelectMany(note => s_untold.GetValueOrDefault(Word(note, "code") ?? "", [])).ToHashSet();
+        var untold = item.Items("notes").SelectMany(note => s_untold.GetValueOrDefault(note.Word("code") ?? "", [])).ToHashSet();
         return verdicts.Where(v => !untold.Contains(v.Key)).ToDictionary();
     }
 
@@ -170,70 +202,17 @@ internal sealed class EvidenceReader(
             .GroupBy(p => p.Key)
             .ToDictionary(g => g.Key, g => Math.Min(0.95, 1 - g.Aggregate(1.0, (left, p) => left * (1 - p.Value))));
 
-    private string KeyOf(JsonElement item, string reading)
-    {
-        var subject = reading switch
-        {
-            "pulses" => Word(item, "place")
-                ?? known.Subject(Channels(item))
-                ?? (Channels(item).Contains("exhaust", StringComparison.OrdinalIgnoreCase) ? "exhaust" : "intake"),
-            "plausibility" => Plausible(item),
-            "circuit" => Circuit(item),
-            "tracking" or "response" or "pulse-count" => known.Subject(Word(item, "component") ?? "") ?? known.Subject(Channels(item)),
-            _ => null,
-        };
-        return subject is null ? reading : $"{reading}/{subject}";
-    }
-
-    private string? Plausible(JsonElement item)
-    {
-        var findings = Items(item, "findings").ToList();
-        if (findings.Count == 0)
-            return "shared";
-        if (findings.Any(f => Word(f, "kind") is "shared-supply" || Word(f, "kind") is "out-of-range" or "at-ground" && NamesSupply(f)))
-            return "shared";
-        if (
-            findings.Any(f =>
-                f.TryGetProperty("coincidesWith", out var with) && with.ValueKind != JsonValueKind.Null || Word(f, "kind") is "spikes"
-            )
-        )
-            return "wire";
-        return findings.Select(f => known.Subject(Word(f, "channel") ?? "")).FirstOrDefault(s => s is not null);
-    }
-
-    /// <summary>True for what is said of a supply itself, not of what a sensor fed from one tells.</summary>
-    private static bool NamesSupply(JsonElement finding) =>
-        Word(finding, "channel") is { } name
-        && ((string[])["reference", "supply", "vref"]).Any(w => name.Contains(w, StringComparison.OrdinalIgnoreCase))
-        && !name.Contains("pressure", StringComparison.OrdinalIgnoreCase);
-
-    private string? Circuit(JsonElement item)
-    {
-        var faulty = Items(item, "wires").Where(w => Word(w, "state") is not ("sound" or "not-measured")).ToList();
-        if (faulty.Exists(w => IsSupply(w) && Word(w, "state")!.StartsWith("short", StringComparison.Ordinal)))
-            return "supply";
-        var wires = Items(item, "wires").ToList();
-        if (faulty.Count == 0 && wires.Count > 0 && wires.TrueForAll(IsSupply))
-            return "supply";
-        var about = Word(item, "component") ?? string.Join(' ', Items(item, "wires").Select(w => Word(w, "text"))) + Word(item, "sentence");
-        // A ground or a plain supply of something that no fault is known of speaks for none.
-        var isShort = faulty.Count == 0 || faulty.Any(w => Word(w, "wire") is not ("ground" or "supply"));
-        return known.Subject(about) ?? (isShort ? "signal" : null);
-    }
-
-    private static bool IsSupply(JsonElement wire) => Word(wire, "wire")?.Contains("5v", StringComparison.OrdinalIgnoreCase) == true;
-
     private static IEnumerable<string> WordsOf(JsonElement item, string reading, string verdict)
     {
         switch (reading)
         {
             case "start-conditions" when verdict == "missing":
-                var first = Word(item, "first") ?? "";
+                var first = item.Word("first") ?? "";
                 return [first == "speed" && Figure(item, "speed") is 0 ? "no-speed" : first];
             case "pressure-hold":
                 return Shares(item) is { Count: > 0 } shares ? [shares.MaxBy(s => s.Value).Key] : ["leaks"];
             case "injector-balance" when verdict == "outliers":
-                return [.. Items(item, "outliers").Select(o => Number(o, "flowPercent") > 100 ? "high" : "low").Distinct()];
+                return [.. item.Items("outliers").Select(o => o.Number("flowPercent") > 100 ? "high" : "low").Distinct()];
             default:
                 return [verdict];
         }
@@ -248,78 +227,43 @@ internal sealed class EvidenceReader(
             : [];
 
     private static double? Figure(JsonElement item, string condition) =>
-        Items(item, "conditions").Where(c => Word(c, "condition") == condition).Select(c => Number(c, "figure")).FirstOrDefault();
+        item.Items("conditions").Where(c => c.Word("condition") == condition).Select(c => c.Number("figure")).FirstOrDefault();
 
     private static IEnumerable<string> Met(JsonElement item) =>
-        Items(item, "conditions").Where(c => Word(c, "state") == "met").Select(c => Word(c, "condition") ?? "");
+        item.Items("conditions").Where(c => c.Word("state") == "met").Select(c => c.Word("condition") ?? "");
 
     /// <summary>The cylinders or the wheel an abnormal finding speaks of; one finding for each wheel.</summary>
     private IEnumerable<(List<int> Cylinders, string? Wheel)> Places(JsonElement item, string reading, string word)
     {
         if (reading == "wheel-speeds")
-            return Items(item, "wheels").Where(w => Word(w, "state") is not "ok").Select(w => (new List<int>(), Word(w, "wheel")));
+            return item.Items("wheels").Where(w => w.Word("state") is not "ok").Select(w => (new List<int>(), w.Word("wheel")));
         var wheel =
-            Word(item, "wheel") ?? (reading is "pulse-count" or "circuit" ? WheelIn(Channels(item) + " " + Word(item, "component")) : null);
+            item.Word("wheel") ?? (reading is "pulse-count" or "circuit" ? WheelIn(item.Channels() + " " + item.Word("component")) : null);
         List<int> named =
         [
             .. reading switch
             {
-                "relative-compression" => Items(item, "low").Select(Cylinder),
-                "injector-balance" => Items(item, "outliers")
-                    .Where(o => Number(o, "flowPercent") > 100 == (word == "high"))
-                    .Select(Cylinder),
-                "misfire" => Items(item, "cylinders").Where(c => Number(c, "misfires") > 0).Select(Cylinder),
-                "contribution" or "pulses" => Items(item, "cylinders")
-                    .Where(c => c.TryGetProperty("isOdd", out var odd) && odd.ValueKind == JsonValueKind.True)
-                    .Select(Cylinder),
-                "on-board-tests" => Items(item, "misfires")
-                    .Where(m => Number(m, "tenCycleAverage") > Counts || Number(m, "lastCycle") > Counts)
-                    .Select(Cylinder),
+                "relative-compression" => item.Items("low").Select(EvidenceJson.Cylinder),
+                "injector-balance" => item.Items("outliers")
+                    .Where(o => o.Number("flowPercent") > 100 == (word == "high"))
+                    .Select(EvidenceJson.Cylinder),
+                "misfire" => item.Items("cylinders").Where(c => c.Number("misfires") > 0).Select(EvidenceJson.Cylinder),
+                "contribution" or "pulses" => item.Items("cylinders").Where(c => c.IsTrue("isOdd")).Select(EvidenceJson.Cylinder),
                 _ => [],
             },
         ];
-        if (named.Count == 0 && Cylinder(item) is > 0 and var own)
+        if (named.Count == 0 && item.Cylinder() is > 0 and var own)
             named.Add(own);
         return [(named.Where(c => c >= 1 && c <= cylinders).ToList(), wheel)];
     }
 
     /// <summary>A cylinder's own pressure says nothing of the others; everything else speaks of all.</summary>
     private static List<int> NormalCylinders(JsonElement item, string reading) =>
-        reading is "cylinder-pressure" or "circuit" && Cylinder(item) is > 0 and var own ? [own] : [];
+        reading is "cylinder-pressure" or "circuit" && item.Cylinder() is > 0 and var own ? [own] : [];
 
     private string? WheelIn(string text) =>
         wheels.FirstOrDefault(w => text.Replace(' ', '-').Contains(w, StringComparison.OrdinalIgnoreCase));
 
     private static string Text(JsonElement item, string reading, string verdict) =>
-        Word(item, "sentence") is { Length: > 0 } said ? said : $"{reading.Replace('-', ' ')}: {verdict.Replace('-', ' ')}.";
-
-    private static string Channels(JsonElement item) =>
-        ChannelNames(item) is { Count: > 0 } names ? string.Join(' ', names) : Word(item, "command") ?? "";
-
-    /// <summary>The command first.</summary>
-    private static List<string> ChannelNames(JsonElement item) =>
-        item.TryGetProperty("channels", out var channels) && channels.ValueKind == JsonValueKind.Object
-            ?
-            [
-                .. channels
-                    .EnumerateObject()
-                    // The other side's sensor is only held against this one.
-                    .Where(c => c.Value.ValueKind == JsonValueKind.String && c.Name != "other")
-                    .OrderBy(c => c.Name == "command" ? 0 : 1)
-                    .Select(c => c.Value.GetString()!),
-            ]
-            : [];
-
-    private static IEnumerable<JsonElement> Items(JsonElement item, string name) =>
-        item.TryGetProperty(name, out var list) && list.ValueKind == JsonValueKind.Array
-            ? list.EnumerateArray().Where(e => e.ValueKind == JsonValueKind.Object)
-            : [];
-
-    private static int Cylinder(JsonElement item) => (int)(Number(item, "cylinder") ?? 0);
-
-    private static double? Number(JsonElement item, string name) =>
-        item.TryGetProperty(name, out var value) && value.ValueKind == JsonValueKind.Number ? value.GetDouble() : null;
-
-    private static string? Word(JsonElement item, string name) =>
-        item.TryGetProperty(name, out var value) && value.ValueKind == JsonValueKind.String ? value.GetString() : null;
+        item.Word("sentence") is { Length: > 0 } said ? said : $"{reading.Replace('-', ' ')}: {verdict.Replace('-', ' ')}.";
 }

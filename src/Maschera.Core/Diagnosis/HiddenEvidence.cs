@@ -80,7 +80,7 @@ internal static class HiddenEvidence
                 item["cylinders"] = List(new JsonObject { ["cylinder"] = cylinder, ["isOdd"] = true });
                 break;
             case "pulses":
-                item["place"] = subject;
+                item["at"] = subject;
                 if (verdict.Length > 0)
                     item["cylinders"] = List(new JsonObject { ["cylinder"] = cylinder, ["isOdd"] = true });
                 break;

@@ -39,6 +39,7 @@ public sealed partial class Likelihoods
     private const string SeenPrefix = "seen/";
 
     private readonly Dictionary<string, double> _accidents = [];
+    private readonly Dictionary<string, Dictionary<string, double>> _fuels = new(StringComparer.OrdinalIgnoreCase);
     private readonly Dictionary<string, Dictionary<string, double>> _shared = [];
 
     /// <summary>A pattern that somebody typed may take so long on a code, no longer.</summary>
@@ -81,6 +82,10 @@ public sealed partial class Likelihoods
 
     /// <summary>The fault of that name; null where there is none.</summary>
     public Fault? Find(string name) => _faults.GetValueOrDefault(name);
+
+    /// <summary>The share of its weight that a fault keeps on an engine of that fuel, 0 to 1; 1 where the fuel is not said.</summary>
+    public double OnFuel(string? fuel, string fault) =>
+        fuel is not null && _fuels.TryGetValue(fuel, out var faults) ? faults.GetValueOrDefault(fault, 1) : 1;
 
     /// <summary>The complaints that a sentence names; of two of which one says more, that one.</summary>
     public IReadOnlyList<string> Complained(string text)
@@ -139,7 +144,10 @@ public sealed partial class Likelihoods
     private static partial Regex Choice();
 
     /// <summary>How likely a reading's abnormal verdict is with a fault that does not explain it.</summary>
-    public double Accident(string reading) => _accidents.GetValueOrDefault(reading, Diagnosis.Finding.Accident);
+    public double Accident(string reading) =>
+        _accidents.TryGetValue(reading, out var own)
+            ? own
+            : _accidents.GetValueOrDefault(reading.Split('/')[0], Diagnosis.Finding.Accident);
 
     /// <summary>Faults that cylinders of a relation share, with how likely a finding that names just them is with each.</summary>
     public IReadOnlyDictionary<string, double> Shared(string relation) => _shared.GetValueOrDefault(relation, []);
@@ -150,8 +158,16 @@ public sealed partial class Likelihoods
     /// <summary>The abnormal verdicts of a reading with what each is likely with; null for a reading that is not known.</summary>
     public IReadOnlyDictionary<string, Dictionary<string, double>>? Verdicts(string reading) => _findings.GetValueOrDefault(reading);
 
-    private static int CylinderOf(string code, string digits) =>
-        int.Parse(digits, CultureInfo.InvariantCulture) + (code.StartsWith("P031", StringComparison.Ordinal) ? 10 : 0);
+    /// <summary>
+    /// Cylinders from the tenth on have a row of their own, and each cylinder has three codes from P0261 on (SAE J2012).
+    /// </summary>
+    private static int CylinderOf(string code, string digits)
+    {
+        var number = int.Parse(digits, CultureInfo.InvariantCulture);
+        if (code.StartsWith("P02", StringComparison.Ordinal) && number >= 61)
+            return (number - 61) / 3 + 1;
+        return number + (code[..4] is "P031" or "P021" or "P036" ? 10 : 0);
+    }
 
     /// <summary>The file that ships, as it is read.</summary>
     public static string ShippedText
@@ -191,6 +207,9 @@ public sealed partial class Likelihoods
                     _corrected ? 0 : _codes.Count,
                     (new Regex($"^(?:{words[1]})$", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant, s_patience), Pairs(halves[1]))
                 );
+                break;
+            case "fuel":
+                _fuels[words[1]] = Pairs(halves[1]);
                 break;
             case "subject":
                 _subjects.Add((words[1], new Regex(halves[1], RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)));

@@ -31,6 +31,9 @@ internal sealed class NextChecks(Likelihoods known, CaseFile file, IReadOnlyList
 
     private static readonly string[] s_swapped = ["ignition-coil", "spark-plug", "injector-restricted"];
 
+    /// <summary>What is open about the suspects, bits.</summary>
+    private readonly double _open = Entropy(shares.Append(other));
+
     public List<NextCheck> Sorted() =>
         [
             .. known
@@ -81,7 +84,7 @@ internal sealed class NextChecks(Likelihoods known, CaseFile file, IReadOnlyList
         if (bits.Count == 0)
             return null;
         // One look sees several things; other checks are made at one place.
-        var sum = check.Name is "look" or "leak-down" or "borescope" or "drive-log" ? bits.Sum(b => b.Bits) : bits.Max(b => b.Bits);
+        var sum = check.Name is "look" or "leak-down" or "borescope" or "drive-log" ? Together(bits) : bits.Max(b => b.Bits);
         var best = bits.MaxBy(b => b.Bits).Reading;
         var text = LeaksSomewhere(check.Name)
             ? "pressure hold again with the supply shut: which way it goes."
@@ -96,6 +99,13 @@ internal sealed class NextChecks(Likelihoods known, CaseFile file, IReadOnlyList
             Foreseen(check, [.. bits], own)
         );
     }
+
+    /// <summary>
+    /// What several readings of one check tell together, bits: each takes its share of what those before it leave open, so that all
+    /// never tell more than there is to know.
+    /// </summary>
+    private double Together(IReadOnlyList<(string Reading, double Bits)> bits) =>
+        _open <= 0 ? 0 : _open * (1 - bits.Aggregate(1.0, (left, b) => left * Math.Max(0, 1 - b.Bits / _open)));
 
     private string Reach(string check, int? cylinder) =>
         s_plugOut.Contains(check) && file.ToReach(cylinder) is > 0 and var more
