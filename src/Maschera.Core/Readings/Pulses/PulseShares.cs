@@ -44,6 +44,13 @@ internal sealed class PulseShares
     private const double Alike = 0.012,
         EvenWithin = 0.125;
 
+    /// <summary>Below this share of the pulse a difference is slight, and from this part of the largest another cylinder shares it.</summary>
+    private const double Slight = 0.45,
+        SharedFrom = 0.62;
+
+    /// <summary>Of fewer cylinders a fault leaves its traces in most of the others' places too.</summary>
+    private const int FewestShared = 5;
+
     /// <summary>Values over which a difference is smoothed before its height is taken, so that noise does not add to it.</summary>
     private const int Smoothed = 5;
 
@@ -187,7 +194,7 @@ internal sealed class PulseShares
         if (Apart < EvenWithin || _place.IsLeakOnly && odd.Max() < LeakOddFrom)
             odd = [.. odd.Select(o => Math.Min(o, 0.9 * OddFrom))];
         else if (odd.Max() >= OddFrom || !_place.IsLeakOnly && distances.Max() > ClearOfChance * chance)
-            Blame(odd, usual);
+            Blame(odd, usual, distances);
         return
         [
             .. Enumerable
@@ -232,15 +239,27 @@ internal sealed class PulseShares
     /// Leaves the cylinders that explain what is odd, through whose neighbours' places it may pass; what no cylinder's fault explains is
     /// the engine's own.
     /// </summary>
-    private void Blame(double[] odd, double[][] usual)
+    private void Blame(double[] odd, double[][] usual, double[] distances)
     {
         var culprits = Culprits(usual);
         var most = Math.Max(odd.Max(), OddFrom);
-        IsUnexplained = Causes?.IsNobody == true;
+        IsUnexplained = Causes?.IsNobody == true || IsSlightAndShared(distances);
         for (var i = 0; i < odd.Length; i++)
             odd[i] = !IsUnexplained && culprits.Contains(i) ? Math.Max(odd[i], OddFrom) : Math.Min(odd[i], 0.9 * OddFrom);
         if (!IsUnexplained)
             odd[culprits[0]] = most;
+    }
+
+    /// <summary>
+    /// At the tailpipe a difference of one cylinder below half a pulse, which another shares to a good part, is how this engine's
+    /// cylinders differ.
+    /// </summary>
+    private bool IsSlightAndShared(double[] distances)
+    {
+        if (_place.Name != "exhaust" || Apart >= Slight || distances.Length < FewestShared)
+            return false;
+        double[] order = [.. distances.OrderDescending()];
+        return order[1] > SharedFrom * order[0];
     }
 
     /// <summary>How far a share differs from the usual one at the most, as a share of that one's height.</summary>
