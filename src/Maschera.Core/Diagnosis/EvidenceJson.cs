@@ -26,7 +26,9 @@ internal static class EvidenceJson
     public static bool IsFalse(this JsonElement item, string name) =>
         item.TryGetProperty(name, out var value) && value.ValueKind == JsonValueKind.False;
 
-    /// <summary>Names of the channels that a reading used, the command first, without the other side's sensor it was held against.</summary>
+    /// <summary>
+    /// Names of the channels that a reading used, the command first, without the other side's sensor it was held against.
+    /// </summary>
     public static List<string> ChannelNames(this JsonElement item) =>
         item.TryGetProperty("channels", out var channels) && channels.ValueKind == JsonValueKind.Object
             ?

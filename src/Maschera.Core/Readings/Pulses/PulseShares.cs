@@ -44,7 +44,9 @@ internal sealed class PulseShares
     private const double Alike = 0.012,
         EvenWithin = 0.125;
 
-    /// <summary>Below this share of the pulse a difference is slight, and from this part of the largest another cylinder shares it.</summary>
+    /// <summary>
+    /// Below this share of the pulse a difference is slight; from this part of the largest on another cylinder shares it.
+    /// </summary>
     private const double Slight = 0.45,
         SharedFrom = 0.62;
 
