@@ -151,6 +151,16 @@ public class DecisionEvidenceTests
     }
 
     [Fact]
+    public void A_cylinder_that_is_named_is_hardly_a_chance_and_one_that_was_chosen_says_less()
+    {
+        double Cam(string evidence) =>
+            Decide("lacks-power", "", Written(evidence)).Suspects.FirstOrDefault(s => s.Fault == "cam-timing-off")?.Probability ?? 0;
+        Assert.True(Cam("AT cylinder-pressure valve-timing") > 0.6, $"{Cam("AT cylinder-pressure valve-timing"):0.00}");
+        var named = """{"reading":"contribution","verdict":"one-odd","cylinders":[{"cylinder":3,"isOdd":true}]}""";
+        Assert.True(Cam(named) < 0.03, $"{Cam(named):0.000}");
+    }
+
+    [Fact]
     public void Something_else_holds_no_suspect_that_is_on_the_list()
     {
         var result = Decide("misfire", "", "");

@@ -68,12 +68,27 @@ public sealed class Decision
     /// <summary>Two faults are tried together where each explains a finding; at most so many.</summary>
     private const int MostInPairs = 40;
 
+    /// <summary>How often a fault of one cylinder sits at the one that was chosen to be looked into.</summary>
+    private const double ChosenRightly = 0.5;
+
     /// <summary>Ruled out: less likely than this, with a finding that the fault would have shown otherwise.</summary>
     private const double NextToNothing = 0.004,
         WouldShow = 0.65;
 
     /// <summary>Suspects below this are not listed; their sum goes to something else.</summary>
     private const double Listed = 0.0005;
+
+    /// <summary>Sources that look at every cylinder and name those that are at fault.</summary>
+    private static readonly string[] s_ofAll =
+    [
+        "codes",
+        "misfire",
+        "relative-compression",
+        "contribution",
+        "pulses",
+        "injector-balance",
+        "on-board-tests",
+    ];
 
     private readonly Likelihoods _known;
     private readonly CaseFile _case;
@@ -157,7 +172,8 @@ public sealed class Decision
 
     /// <summary>
     /// How likely just these cylinders are named where what is at fault sits at none of them and is not shared by them: any of the
-    /// engine's might have been. Once for all findings, for those of one fault name one cylinder.
+    /// engine's might have been, oftener one that was chosen to be looked into, for that was chosen with a reason. Once for all
+    /// findings, for those of one fault name one cylinder.
     /// </summary>
     private double ByChance(Suspicion? suspect)
     {
@@ -165,7 +181,9 @@ public sealed class Decision
         var isMeant = naming.Exists(f =>
             suspect is not null && (suspect.Cylinder is { } own ? f.Cylinders.Contains(own) : f.Shared.ContainsKey(suspect.Fault.Name))
         );
-        return naming.Count == 0 || isMeant ? 1 : 1.0 / _case.Cylinders;
+        if (naming.Count == 0 || isMeant)
+            return 1;
+        return Math.Min(1, 1 / (_case.Cylinders * (naming.Exists(f => s_ofAll.Contains(f.Source)) ? 1 : ChosenRightly)));
     }
 
     private DecisionResult Result()
