@@ -15,8 +15,8 @@ public static class ToldSuspects
     public static IReadOnlyList<Suspect> Of(DecisionResult result, int cylinders) =>
         [
             .. result
-                .Suspects.GroupBy(s => s.Fault)
-                .SelectMany(fault => IsAnywhere([.. fault], cylinders) ? [Anywhere([.. fault])] : fault.AsEnumerable())
+                .Suspects.GroupBy(s => s.Fault, (_, places) => places.ToList())
+                .SelectMany(fault => IsAnywhere(fault, cylinders) ? [Anywhere(fault)] : fault)
                 .OrderByDescending(s => s.Probability),
         ];
 

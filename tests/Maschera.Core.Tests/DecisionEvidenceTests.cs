@@ -135,6 +135,10 @@ public class DecisionEvidenceTests
             Decide("lacks-power", "", Written("TRACKS tracks: Swirl flap desired, Swirl flap")).Notes,
             n => n.Code == "not-weighed"
         );
+        Assert.DoesNotContain(
+            Decide("lacks-power", "", Written("window inside")).Notes,
+            n => n.Code is "not-weighed" or "unknown-evidence"
+        );
     }
 
     [Fact]

@@ -16,6 +16,7 @@ internal sealed class CaseFile
 
     private readonly Likelihoods _known;
     private readonly CylinderStructure _structure;
+    private readonly EvidenceReader _reader;
     private readonly List<int> _hidden;
     private readonly double _toReach;
     private readonly List<Finding> _findings = [];
@@ -32,10 +33,12 @@ internal sealed class CaseFile
         Minutes = MinutesOf(root);
         (_hidden, _toReach) = PlugsOf(root);
         Fuel = engine.ValueKind == JsonValueKind.Object ? engine.Word("fuel") : null;
-        Cleared = root.TryGetProperty("cleared", out var cleared) && cleared.ValueKind == JsonValueKind.True;
-        ByComponent = root.TryGetProperty("byComponent", out var each) && each.ValueKind == JsonValueKind.True;
+        Cleared = root.IsTrue("cleared");
+        ByComponent = root.IsTrue("byComponent");
         foreach (var complaint in Items(root, "complaints"))
             TakeComplaint(Text(complaint, "complaints"));
+        var subject = new EvidenceSubject(known, _findings.Exists(f => f.Faults.ContainsKey("wheel-sensor")));
+        _reader = new(known, subject, Cylinders, _structure, Cleared, WheelNames.All);
         foreach (var evidence in Items(root, "evidence"))
             TakeEvidence(Object(evidence, "evidence"));
         TakeCodes(root);
@@ -278,12 +281,9 @@ internal sealed class CaseFile
 
     private void TakeReading(JsonElement item, string reading, string verdict)
     {
-        var subject = new EvidenceSubject(_known, _findings.Exists(f => f.Source == "complaint" && f.Faults.ContainsKey("wheel-sensor")));
-        var findings = new EvidenceReader(_known, subject, Cylinders, _structure, Cleared, WheelNames.All)
-            .Read(item, reading, verdict, _done)
-            .ToList();
+        var findings = _reader.Read(item, reading, verdict, _done).ToList();
         _findings.AddRange(findings);
-        if (findings.Count > 0 || EvidenceReader.IsQuiet(verdict))
+        if (findings.Count > 0 || EvidenceReader.IsQuiet(reading, verdict))
             return;
         var of = item.Channels() is { Length: > 0 } channels ? $" of {channels}" : "";
         _notes.Add(
@@ -296,7 +296,7 @@ internal sealed class CaseFile
 
     private void TakeSeen(JsonElement item, string word)
     {
-        var present = !item.TryGetProperty("present", out var value) || value.ValueKind != JsonValueKind.False;
+        var present = !item.IsFalse("present");
         List<int> cylinders = Cylinder(item, "evidence") is { } own ? [own] : [];
         if (word is "swap-moved" or "swap-stayed")
         {

@@ -146,8 +146,11 @@ public sealed class Decision
     {
         var findings = _case.Findings;
         var whole = _all.Sum(Prior);
-        var shares = _all.Select(s => Prior(s) / whole * ByChance(s) * findings.Aggregate(1.0, (p, f) => p * f.With(s))).ToArray();
-        var other = SomethingElse * ByChance(null) * findings.Aggregate(1.0, (p, f) => p * f.With(null));
+        var naming = findings.Where(f => f.IsAbnormal && f.Cylinders.Count > 0 && f.Cylinders.Count < _case.Cylinders).ToList();
+        var unmeant = ByChance(naming);
+        var chances = _all.Select(s => IsMeant(naming, s) ? 1 : unmeant).ToArray();
+        var shares = _all.Select((s, i) => Prior(s) / whole * chances[i] * findings.Aggregate(1.0, (p, f) => p * f.With(s))).ToArray();
+        var other = SomethingElse * unmeant * findings.Aggregate(1.0, (p, f) => p * f.With(null));
         var inPairs = Enumerable
             .Range(0, _all.Count)
             .Where(i => findings.Any(f => f.Source != "complaint" && f.IsExplainedBy(_all[i])))
@@ -160,7 +163,7 @@ public sealed class Decision
         {
             var (one, two) = (_all[inPairs[a]], _all[inPairs[b]]);
             var likely = findings.Aggregate(1.0, (p, f) => p * f.With(one, two));
-            var chance = Math.Max(ByChance(one), ByChance(two));
+            var chance = Math.Max(chances[inPairs[a]], chances[inPairs[b]]);
             var both = (one.Fault == two.Fault ? SameAtTwo : TwoAtOnce) * Prior(one) / whole * Prior(two) * chance * likely;
             alone[inPairs[a]] += both / 2;
             alone[inPairs[b]] += both / 2;
@@ -175,16 +178,16 @@ public sealed class Decision
     /// engine's might have been, oftener one that was chosen to be looked into, for that was chosen with a reason. Once for all
     /// findings, for those of one fault name one cylinder.
     /// </summary>
-    private double ByChance(Suspicion? suspect)
+    private double ByChance(List<Finding> naming)
     {
-        var naming = _case.Findings.Where(f => f.IsAbnormal && f.Cylinders.Count > 0 && f.Cylinders.Count < _case.Cylinders).ToList();
-        var isMeant = naming.Exists(f =>
-            suspect is not null && (suspect.Cylinder is { } own ? f.Cylinders.Contains(own) : f.Shared.ContainsKey(suspect.Fault.Name))
-        );
-        if (naming.Count == 0 || isMeant)
+        if (naming.Count == 0)
             return 1;
         return Math.Min(1, 1 / (_case.Cylinders * (naming.Exists(f => s_ofAll.Contains(f.Source)) ? 1 : ChosenRightly)));
     }
+
+    /// <summary>True for a suspect that sits at a named cylinder, or is what the named ones share.</summary>
+    private static bool IsMeant(List<Finding> naming, Suspicion suspect) =>
+        naming.Exists(f => suspect.Cylinder is { } own ? f.Cylinders.Contains(own) : f.Shared.ContainsKey(suspect.Fault.Name));
 
     private DecisionResult Result()
     {

@@ -1,4 +1,6 @@
 using System.Text.Json;
+using Maschera.Core.Basics;
+using Maschera.Core.Readings;
 
 namespace Maschera.Core.Diagnosis;
 
@@ -20,25 +22,6 @@ internal sealed class EvidenceReader(
     /// <summary>A channel that looks as it should may still be a little off; so much speaks against its sensor's faults.</summary>
     private const double PlausibleWeight = 0.6;
 
-    private static readonly string[] s_normal =
-    [
-        "even",
-        "none",
-        "ok",
-        "normal",
-        "tracks",
-        "plausible",
-        "steady",
-        "pass",
-        "responds",
-        "agree",
-        "matches",
-        "holds",
-        "starts",
-        "all-met",
-        "sound",
-    ];
-
     /// <summary>Notes of sound readings, and the verdicts they do not speak against then.</summary>
     private static readonly Dictionary<string, string[]> s_untold = new()
     {
@@ -49,7 +32,11 @@ internal sealed class EvidenceReader(
     };
 
     /// <summary>True for the word of a reading that found nothing wrong, or could not tell.</summary>
-    public static bool IsQuiet(string verdict) => verdict == "cannot-tell" || s_normal.Contains(verdict);
+    public static bool IsQuiet(string reading, string verdict) => verdict == "cannot-tell" || IsNormal(reading, verdict);
+
+    /// <summary>True for what a reading says where nothing is wrong: gates that are all met are none, though it does not start.</summary>
+    private static bool IsNormal(string reading, string verdict) =>
+        verdict == "all-met" || ReadingRegistry.Find(reading)?.VerdictOf(verdict).Tone is Tone.Fine;
 
     public IEnumerable<Finding> Read(JsonElement item, string reading, string verdict, HashSet<string> done)
     {
@@ -68,7 +55,7 @@ internal sealed class EvidenceReader(
             yield break;
         foreach (var finding in Findings(item, key, verdict, verdicts))
             yield return finding;
-        foreach (var finding in reading == "plausibility" && s_normal.Contains(verdict) ? EachPlausible(item, verdict, done) : [])
+        foreach (var finding in reading == "plausibility" && IsNormal(reading, verdict) ? EachPlausible(item, verdict, done) : [])
             yield return finding;
     }
 
@@ -100,7 +87,7 @@ internal sealed class EvidenceReader(
             yield break;
         }
 
-        if (s_normal.Contains(verdict))
+        if (IsNormal(reading, verdict))
         {
             var weight = reading == "on-board-tests" ? PassWeight : 1;
             var told = Told(item, verdicts);
@@ -113,10 +100,8 @@ internal sealed class EvidenceReader(
         foreach (var word in words)
             if (verdicts.TryGetValue(word, out var faults))
                 foreach (var place in Places(item, reading, word))
-                    yield return new(reading, text, true, faults, place.Cylinders, place.Wheel)
+                    yield return Abnormal(key, text, faults, place.Cylinders, place.Wheel) with
                     {
-                        ByAccident = known.Accident(key),
-                        Shared = SharedBy(known, structure, faults, place.Cylinders),
                         // The likelihoods of a verdict of several are told for several.
                         Further = word.StartsWith("several", StringComparison.Ordinal) ? 1 : Finding.FurtherByAccident,
                     };
@@ -127,6 +112,20 @@ internal sealed class EvidenceReader(
             if (verdicts.TryGetValue(met, out var faults))
                 yield return new(reading, $"{met.Replace('-', ' ')} is met.", false, faults, []);
     }
+
+    /// <param name="key">The reading, with its subject behind a stroke where it has one.</param>
+    private Finding Abnormal(
+        string key,
+        string text,
+        IReadOnlyDictionary<string, double> faults,
+        IReadOnlyList<int> cylinders,
+        string? wheel = null
+    ) =>
+        new(key.Split('/')[0], text, true, faults, cylinders, wheel)
+        {
+            ByAccident = known.Accident(key),
+            Shared = SharedBy(known, structure, faults, cylinders),
+        };
 
     /// <summary>Cylinders whose misfires were counted; the counters speak also where every test passes.</summary>
     private static IEnumerable<int> Counted(JsonElement item) =>
@@ -142,10 +141,12 @@ internal sealed class EvidenceReader(
         var systems = item.Items("tests").Where(t => t.IsFalse("passed") && t.Cylinder() == 0).ToList();
         var counted = Counted(item).Where(c => c <= cylinders).ToList();
         if (counted.Count > 0 || systems.Count == 0)
-            yield return new("on-board-tests", text, true, misfires, counted) { Shared = SharedBy(known, structure, misfires, counted) };
-        foreach (var about in systems.Select(t => known.Subject(t.Word("monitorName") ?? "")).Distinct())
-            if (about is not null && known.Verdicts($"on-board-tests/{about}")?.GetValueOrDefault("fail") is { } faults)
-                yield return new("on-board-tests", text, true, faults, []);
+            yield return Abnormal("on-board-tests", text, misfires, counted);
+        foreach (
+            var system in systems.Select(t => known.Subject(t.Word("monitorName") ?? "")).Distinct().Select(s => $"on-board-tests/{s}")
+        )
+            if (known.Verdicts(system)?.GetValueOrDefault("fail") is { } faults)
+                yield return Abnormal(system, text, faults, []);
     }
 
     /// <summary>
@@ -154,19 +155,13 @@ internal sealed class EvidenceReader(
     /// </summary>
     private IEnumerable<Finding> ShortOfAir(JsonElement item, string text)
     {
+        const string fill = "relative-compression/fill";
         var low = item.Items("low").Select(EvidenceJson.Cylinder).ToList();
         var told = item.Items("notes").Count(note => note.Word("code") == "short-of-air");
-        if (
-            told == 0
-            || told < low.Count
-            || known.Verdicts("relative-compression/fill")?.GetValueOrDefault("short-of-air") is not { } faults
-        )
+        if (told == 0 || told < low.Count || known.Verdicts(fill)?.GetValueOrDefault("short-of-air") is not { } faults)
             yield break;
         foreach (var cylinder in low.Where(c => c > 0))
-            yield return new("relative-compression", text, true, faults, [cylinder])
-            {
-                ByAccident = known.Accident("relative-compression"),
-            };
+            yield return Abnormal(fill, text, faults, [cylinder]);
     }
 
     /// <summary>Of the faults that show a finding those that these cylinders share.</summary>

@@ -44,9 +44,11 @@ internal sealed partial class EvidenceSubject(Likelihoods known, bool ofWheels)
             return "shared";
         if (findings.Any(f => f.Word("kind") is "shared-supply" || f.Word("kind") is "out-of-range" or "at-ground" && NamesSupply(f)))
             return "shared";
-        if (findings.Any(f => f.TryGetProperty("coincidesWith", out var with) && with.ValueKind != JsonValueKind.Null))
-            return "wire";
-        if (findings.Any(f => f.Word("kind") is "spikes"))
+        if (
+            findings.Any(f =>
+                f.TryGetProperty("coincidesWith", out var with) && with.ValueKind != JsonValueKind.Null || f.Word("kind") is "spikes"
+            )
+        )
             return "wire";
         return findings.Select(f => known.Subject(f.Word("channel") ?? "")).FirstOrDefault(s => s is not null);
     }

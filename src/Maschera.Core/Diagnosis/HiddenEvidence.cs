@@ -1,4 +1,5 @@
 using System.Text.Json.Nodes;
+using Maschera.Core.Basics;
 using Maschera.Core.Readings;
 
 namespace Maschera.Core.Diagnosis;
@@ -6,25 +7,6 @@ namespace Maschera.Core.Diagnosis;
 /// <summary>Evidence as the readings write it, no more than is needed to weigh it.</summary>
 internal static class HiddenEvidence
 {
-    /// <summary>The words of nothing wrong.</summary>
-    private static readonly string[] s_fine =
-    [
-        "even",
-        "none",
-        "ok",
-        "normal",
-        "tracks",
-        "plausible",
-        "steady",
-        "pass",
-        "responds",
-        "agree",
-        "matches",
-        "holds",
-        "starts",
-        "sound",
-    ];
-
     /// <summary>Conditions of a start, in the order in which they are asked for.</summary>
     private static readonly string[] s_gates = ["battery", "speed", "rail-pressure", "sync", "fuel-command", "immobiliser"];
 
@@ -50,8 +32,7 @@ internal static class HiddenEvidence
         if (parts[0] == "seen")
             return Seen(parts[1], verdict == "present", cylinder);
         var kind = ReadingRegistry.Find(parts[0])!;
-        var fine = s_fine.First(w => kind.Verdicts.Any(v => v.Word == w));
-        var said = verdict.Length == 0 ? fine : verdict;
+        var said = verdict.Length == 0 ? kind.Verdicts.First(v => v.Tone == Tone.Fine).Word : verdict;
         var item = new JsonObject { ["reading"] = parts[0], ["verdict"] = said };
         Fill(item, parts[0], parts.Length > 1 ? parts[1] : null, verdict, cylinder, wheel);
         return item;
