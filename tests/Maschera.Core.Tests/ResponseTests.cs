@@ -116,6 +116,81 @@ public class ResponseTests
         Assert.InRange(result.Change!.Value, 0.68, 0.92);
     }
 
+    /// <summary>Little of the log is without a trial, and what there is swells slowly.</summary>
+    [Theory]
+    [MemberData(nameof(Seeds))]
+    public void Trials_that_move_it_alike_are_no_accident_of_a_restless_log(int seed)
+    {
+        var moved = Read(Short(seed, 0.9).Log());
+        Assert.True(moved.Verdict == "responds", moved.Sentence);
+        Assert.InRange(moved.Change!.Value, 0.75, 1.05);
+        var dead = Read(Short(seed, 0).Log());
+        Assert.True(dead.Verdict is "no-response" or "unusable", dead.Sentence);
+    }
+
+    private static CommandedValve Short(int seed, double change) =>
+        new(seed)
+        {
+            Change = change,
+            Count = 5,
+            Lead = 9,
+            Pause = 7,
+            Swell = 0.12,
+        };
+
+    [Theory]
+    [MemberData(nameof(Seeds))]
+    public void Another_valve_tried_in_between_is_not_its_own_movement(int seed)
+    {
+        var test = new CommandedValve(seed)
+        {
+            Change = 0.6,
+            OtherChange = -1,
+            Lead = 20,
+            InTurn = true,
+        };
+        var result = Read(test.Log());
+        Assert.True(result.Verdict == "responds", result.Sentence);
+        Assert.InRange(result.Change!.Value, 0.5, 0.7);
+        Assert.True(result.OwnMovement < 0.1, $"{result.OwnMovement}");
+    }
+
+    [Fact]
+    public void One_striking_trial_in_too_little_rest_is_left_open()
+    {
+        var open = Enumerable
+            .Range(1, 40)
+            .Select(seed => new CommandedValve(seed)
+            {
+                Change = 0.9,
+                Count = 4,
+                Lead = 9,
+                Pause = 7,
+                Swell = 0.12,
+                Silent = [0, 1, 3],
+            })
+            .Select(test => Read(test.Log()))
+            .ToList();
+        Assert.DoesNotContain(open, r => r.Verdict is "responds" or "no-response");
+        Assert.Contains(open, r => r.Verdict == "unusable" && r.Notes.Any(n => n.Code == "little-quiet"));
+    }
+
+    [Theory]
+    [MemberData(nameof(Seeds))]
+    public void A_module_that_gives_up_is_told_on_an_engine_that_hunts(int seed)
+    {
+        var result = Read(
+            new CommandedValve(seed)
+            {
+                Change = 0,
+                Hunting = 2.4,
+                Swell = 2,
+                Drive = t => t < 0.6 ? 3.0 : 0,
+            }.Log()
+        );
+        Assert.True(result.Verdict == "gives-up", result.Sentence);
+    }
+
     [Fact]
     public void Once_is_chance_and_never_is_nothing()
     {

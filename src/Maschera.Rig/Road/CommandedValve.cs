@@ -19,6 +19,16 @@ public sealed class CommandedValve(int seed)
     /// <summary>Amplitude of the pressure's own movement, bar.</summary>
     public double Hunting { get; init; }
 
+    /// <summary>Amplitude of a slow swell of 23 s, bar.</summary>
+    public double Swell { get; init; }
+
+    /// <summary>Rest before the first trial and the least between two, s.</summary>
+    public double Lead { get; init; } = 40;
+    public double Pause { get; init; } = 12;
+
+    /// <summary>Whether the other valve is tried between the trials of this one, not behind them.</summary>
+    public bool InTurn { get; init; }
+
     /// <summary>bar/s.</summary>
     public double Drift { get; init; }
 
@@ -46,16 +56,18 @@ public sealed class CommandedValve(int seed)
     /// <summary>Both commands, oil pressure, and the wire's current where it is captured.</summary>
     public Capture Log()
     {
-        var at = 40.0;
+        var at = Lead;
         for (var i = 0; i < Count; i++)
         {
             var length = 5 + 2 * _random.NextDouble();
             Trials.Add((at, Lasting && i == Count - 1 ? 1e9 : at + length));
-            at += length + 12 + 6 * _random.NextDouble();
+            at += length + Pause + 6 * _random.NextDouble();
         }
 
-        var others = Enumerable.Range(0, 3).Select(i => (From: at + 20 * i, To: at + 20 * i + 5.5)).ToList();
-        var end = at + 70;
+        var others = InTurn
+            ? Trials.Select(t => (From: t.To + Pause / 3, To: t.To + 2 * Pause / 3)).ToList()
+            : [.. Enumerable.Range(0, 3).Select(i => (From: at + 20 * i, To: at + 20 * i + 5.5))];
+        var end = InTurn || Pause < 12 ? at : at + 70;
         List<double> times = [];
         for (var t = 0.0; t < end; t += 0.08 + 0.04 * _random.NextDouble())
             times.Add(t);
@@ -68,7 +80,14 @@ public sealed class CommandedValve(int seed)
             var live = Trials.FindIndex(trial => late >= trial.From && late < trial.To) is var k && k >= 0 && !Silent.Contains(k);
             own += ((live ? Change : 0) - own) * 0.18;
             other += ((others.Any(o => late >= o.From && late < o.To) ? OtherChange : 0) - other) * 0.18;
-            var level = 2.5 + own + other + Hunting * Math.Sin(times[i] / 0.7) + Drift * times[i] + 0.02 * Gauss();
+            var level =
+                2.5
+                + own
+                + other
+                + Hunting * Math.Sin(times[i] / 0.7)
+                + Swell * Math.Sin(times[i] / 3.7)
+                + Drift * times[i]
+                + 0.02 * Gauss();
             response.Add((float)Math.Round(level, 2));
         }
 

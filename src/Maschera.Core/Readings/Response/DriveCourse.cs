@@ -20,6 +20,9 @@ internal sealed class DriveCourse
     private const double EndsEarly = 0.15,
         LeastEarly = 0.25;
 
+    /// <summary>The share of the trials in which it has to end early.</summary>
+    private const double GivesUpIn = 0.5;
+
     private readonly Channel _drive;
     private readonly double _rest;
     private readonly double _limit;
@@ -60,11 +63,13 @@ internal sealed class DriveCourse
         return since is null ? 0 : Math.Min(trial.Seconds, until - since.Value + time.Step);
     }
 
-    /// <summary>True where it starts with the trial and ends well before it.</summary>
-    public static bool GivesUp(CommandTrial trial, double seconds, double step) =>
-        seconds > 0 && trial.Seconds - seconds > Math.Max(Math.Max(LeastEarly, EndsEarly * trial.Seconds), 3 * step);
+    /// <summary>Whether it ends by itself in at least half of the trials.</summary>
+    public bool GivesUp(IReadOnlyList<CommandTrial> trials) =>
+        trials.Count(t => EndsByItself(t, SecondsIn(t), _drive.Time.Step)) >= GivesUpIn * trials.Count;
 
-    public double Step => _drive.Time.Step;
+    /// <summary>True where it starts with the trial and ends well before it.</summary>
+    private static bool EndsByItself(CommandTrial trial, double seconds, double step) =>
+        seconds > 0 && trial.Seconds - seconds > Math.Max(Math.Max(LeastEarly, EndsEarly * trial.Seconds), 3 * step);
 
     private IEnumerable<double> Outside(IReadOnlyList<CommandTrial> trials)
     {

@@ -10,28 +10,27 @@ internal sealed class ResponseMaker(
     IReadOnlyDictionary<string, Channel> channels,
     IReadOnlyList<CommandTrial> trials,
     TrialMeasure measured,
-    IReadOnlyList<bool> clear
+    IReadOnlyList<bool> clear,
+    DriveCourse? drive
 )
 {
-    /// <summary>The share of the trials that have to respond, and of those in which the drive has to end early.</summary>
-    private const double Most = 0.75,
-        GivesUpIn = 0.5;
+    /// <summary>The share of the trials that have to respond.</summary>
+    public const double Most = 0.75;
 
     /// <summary>A level below this share of the change gives no percentage.</summary>
     private const double LeastLevel = 1e-3;
 
     private readonly Channel _command = channels["command"];
-    private readonly DriveCourse? _drive = channels.TryGetValue("drive", out var drive) ? new DriveCourse(drive, trials) : null;
 
     public ResponseResult Make()
     {
         var own = measured.OwnMovement!.Value;
-        var driven = trials.Select(t => _drive?.SecondsIn(t)).ToList();
+        var driven = trials.Select(t => drive?.SecondsIn(t)).ToList();
         var responding = Enumerable.Range(0, trials.Count).Where(i => clear[i]).ToList();
         var counted = responding.Count > 0 && responding.Count < Most * trials.Count ? responding : [.. Enumerable.Range(0, trials.Count)];
         var changes = counted.Select(Directed).Where(double.IsFinite).ToList();
         var change = Statistics.Median(changes);
-        var verdict = VerdictOf(responding.Count, driven, change);
+        var verdict = VerdictOf(responding.Count, change);
         var delay = verdict is "no-response" ? null : Delay(responding, change);
         var level = Statistics.Median(measured.Changes.Select(c => c.Before));
         return new ResponseResult
@@ -83,10 +82,9 @@ internal sealed class ResponseMaker(
         );
     }
 
-    private string VerdictOf(int responding, List<double?> driven, double change)
+    private string VerdictOf(int responding, double change)
     {
-        var givenUp = trials.Where((t, i) => driven[i] is { } seconds && DriveCourse.GivesUp(t, seconds, _drive!.Step)).Count();
-        if (givenUp >= GivesUpIn * trials.Count)
+        if (drive?.GivesUp(trials) ?? false)
             return "gives-up";
         if (responding == 0)
             return "no-response";
@@ -141,7 +139,7 @@ internal sealed class ResponseMaker(
             notes.Add(
                 new(
                     "smallest-seen",
-                    $"A change under {Figure(3 * measured.OwnMovement!.Value)} {measured.Response.Unit} would not be seen here.".Replace(
+                    $"A change under {Figure(measured.Clear!.From)} {measured.Response.Unit} would not be seen here.".Replace(
                         "  ",
                         " ",
                         StringComparison.Ordinal

@@ -10,9 +10,6 @@ public sealed partial class ResponseReading : ReadingOf<ResponseResult>
 {
     private const int LeastTrials = 2;
 
-    /// <summary>A change is clear from so many times the response's own movement.</summary>
-    private const double Clear = 3;
-
     /// <summary>Where three times its own movement is more than this share of its level, a response can't be judged.</summary>
     private const double RestlessShare = 0.5;
 
@@ -102,6 +99,26 @@ public sealed partial class ResponseReading : ReadingOf<ResponseResult>
                     + "five seconds each, with ten seconds between."
             );
 
+    private static readonly Note NoQuietPlace = new(
+        "no-quiet-place",
+        "There is no stretch without a trial long enough to see how much the response moves by itself. Log half a minute before the "
+            + "first trial."
+    );
+
+    private static Note LittleQuiet(Channel response) =>
+        new(
+            "little-quiet",
+            $"'{response.Name}' moves with the command, and there is too little of the log without a trial to tell whether it does so "
+                + "by itself as well. Log half a minute before the first trial and ten seconds between two."
+        );
+
+    private static Note Restless(Channel response, double movement) =>
+        new(
+            "restless",
+            $"'{response.Name}' moves by {movement:0.###} {response.Unit} by itself, too much to see a command in it. Hold the engine "
+                + "at a steady idle and switch again."
+        );
+
     private static ResponseResult Judge(
         ReadingRequest request,
         Dictionary<string, Channel> channels,
@@ -113,29 +130,18 @@ public sealed partial class ResponseReading : ReadingOf<ResponseResult>
         var others = request.Capture.Channels.Where(c => own.All(o => o.Name != c.Name));
         var busy = CommandCourse.OffRest(others.Select(c => c.Between(request.From ?? double.MinValue, request.To ?? double.MaxValue)));
         var measured = new TrialMeasure(response, trials, [.. busy]);
-        if (measured.OwnMovement is not { } movement)
-            return Unusable(
-                channels,
-                new Note(
-                    "no-quiet-place",
-                    "There is no stretch without a trial long enough to see how much the response moves by itself. Log half a minute "
-                        + "before the first trial."
-                )
-            );
-        var clear = measured
-            .Changes.Select(c => Math.Abs(c.Change) > Math.Max(Clear * measured.Doubt * movement, measured.Smallest))
-            .ToList();
+        if (measured.Clear is not { } clear)
+            return Unusable(channels, NoQuietPlace);
+        var drive = channels.TryGetValue("drive", out var wire) ? new DriveCourse(wire, trials) : null;
+        var responds = clear.Responds();
+        if (responds.Contains(true) || (drive?.GivesUp(trials) ?? false))
+            return new ResponseMaker(request, channels, trials, measured, responds, drive).Make();
+        if (clear.MayMove)
+            return Unusable(channels, LittleQuiet(response));
         var level = Statistics.Median(measured.Changes.Select(c => c.Before));
-        if (!clear.Contains(true) && Clear * movement > RestlessShare * Math.Abs(level))
-            return Unusable(
-                channels,
-                new Note(
-                    "restless",
-                    $"'{response.Name}' moves by {movement:0.###} {response.Unit} by itself, too much to see a command in it. Hold the "
-                        + "engine at a steady idle and switch again."
-                )
-            );
-        return new ResponseMaker(request, channels, trials, measured, clear).Make();
+        return clear.AtLeast > RestlessShare * Math.Abs(level)
+            ? Unusable(channels, Restless(response, measured.OwnMovement!.Value))
+            : new ResponseMaker(request, channels, trials, measured, responds, drive).Make();
     }
 
     /// <summary>The person's words, and guesses for the roles left out.</summary>

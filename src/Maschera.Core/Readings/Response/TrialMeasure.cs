@@ -9,11 +9,11 @@ internal sealed class TrialMeasure
     /// <summary>Fewer places without a trial tell no spread.</summary>
     private const int LeastPlaces = 4;
 
-    /// <summary>What is added to the own movement for each place fewer: with ten of them a fifth.</summary>
-    private const double FewPlaces = 2;
-
     /// <summary>The response is given as long again as a trial to come back.</summary>
     private const double Recovery = 1;
+
+    /// <summary>Where there is no room for a stretch as long as a trial, one so many times shorter tells.</summary>
+    private const double Shortened = 3;
 
     public TrialMeasure(Channel response, IReadOnlyList<CommandTrial> trials, IReadOnlyList<Stretch> otherCommands)
     {
@@ -22,14 +22,10 @@ internal sealed class TrialMeasure
         var lasting = trials.Zip(trials.Skip(1)).Any(p => p.First.To >= p.Second.From);
         Changes = [.. trials.Select((t, i) => Windows(t, lasting ? 0 : RoomBehind(trials, i, otherCommands)).At(t.From))];
         var room = lasting ? 0 : Statistics.Median(trials.Select((_, i) => RoomBehind(trials, i, otherCommands)));
-        List<Stretch> busy = [.. trials.Select(t => new Stretch(t.From, t.To + Recovery * t.Seconds))];
-        (OwnMovement, Doubt) =
-            Spread(Length, room, [.. busy, .. otherCommands.Select(o => o with { To = o.To + Recovery * Length })])
-            ?? Spread(Length, room, busy)
-            ?? Spread(Length, 0, [.. trials.Select(t => new Stretch(t.From, t.To + Recovery * t.Seconds / 2))])
-            ?? Spread(Length / 3, 0, [.. trials.Select(t => new Stretch(t.From, t.To + Recovery * t.Seconds / 2))])
-            ?? (null, 1);
-        Smallest = SmallestStep(response);
+        var quiet = Quiet(room, trials, otherCommands) ?? Quiet(room, trials, []);
+        OwnMovement = quiet?.Spread;
+        if (quiet is { } own)
+            Clear = new ClearChange(own, [.. trials.Select((t, i) => t.Step * Changes[i].Change)], SmallestStep(response));
     }
 
     public Channel Response { get; }
@@ -43,18 +39,32 @@ internal sealed class TrialMeasure
     /// <summary>Standard deviation of the difference where nothing was commanded; null where there is no room to tell.</summary>
     public double? OwnMovement { get; }
 
-    /// <summary>What the own movement may be too small by, as a factor: few places tell a spread badly.</summary>
-    public double Doubt { get; }
-
-    /// <summary>The last place in which the response is written.</summary>
-    public double Smallest { get; }
+    /// <summary>Which changes are clear of it; null with it.</summary>
+    public ClearChange? Clear { get; }
 
     private TrialWindows Windows(CommandTrial trial, double room) => new(Response, trial.Seconds, room);
 
-    private (double? Own, double Doubt)? Spread(double length, double room, IReadOnlyList<Stretch> busy)
+    /// <summary>
+    /// The own movement between the trials and between what other commands do, over as long a stretch as there is room for.
+    /// </summary>
+    private OwnMovement? Quiet(double room, IReadOnlyList<CommandTrial> trials, IReadOnlyList<Stretch> others)
+    {
+        List<Stretch> recovered = Busy(Recovery),
+            settling = Busy(Recovery / 2);
+        return Spread(Length, room, recovered) ?? Spread(Length, 0, settling) ?? Spread(Length / Shortened, 0, settling);
+
+        List<Stretch> Busy(double recovery) =>
+            [
+                .. trials.Select(t => new Stretch(t.From, t.To + recovery * t.Seconds)),
+                .. others.Select(o => o with { To = o.To + recovery * Length }),
+            ];
+    }
+
+    /// <summary>What moves by itself moves the less the shorter the stretch: as its square root, as a random walk does.</summary>
+    private OwnMovement? Spread(double length, double room, IReadOnlyList<Stretch> busy)
     {
         var (differences, independent) = new TrialWindows(Response, length, room).Elsewhere(busy);
-        return differences.Count < LeastPlaces ? null : (Math.Sqrt(differences.Average(d => d * d)), 1 + FewPlaces / independent);
+        return differences.Count < LeastPlaces ? null : new(Math.Sqrt(Length / length * differences.Average(d => d * d)), independent);
     }
 
     /// <summary>The smallest difference between two neighbouring values that differ: the last place they are written in.</summary>
