@@ -47,6 +47,112 @@ public class PressureHoldTests
         Assert.InRange(result.HalfLifeSeconds!.Value, 40, 50);
     }
 
+    /// <summary>Pressures that fall to where a valve closes again have no half-life, however bent they are.</summary>
+    [Theory]
+    [MemberData(nameof(Seeds))]
+    public void A_fall_that_ends_at_a_level_is_found_whole_and_has_no_half_life(int seed)
+    {
+        var rail = new HeldRail(seed)
+        {
+            HalfLife = 5,
+            EndsAt = 2.6,
+            Beat = 0.2,
+        };
+        var result = Read(rail.Log(false));
+        Assert.Equal("leaks", result.Verdict);
+        Assert.InRange(result.StopAt!.Value - rail.Stop, -0.8, 0.8);
+        Assert.InRange(result.DropAfter.Single(d => d.Seconds == 60).Drop, 1.05, 1.35);
+        Assert.Null(result.HalfLifeSeconds);
+    }
+
+    [Theory]
+    [MemberData(nameof(Seeds))]
+    public void Pumps_told_in_words_stop_whichever_word_comes_first(int seed)
+    {
+        foreach (
+            var words in (string[][])
+                [
+                    ["off", "on"],
+                    ["Aus", "Ein"],
+                    ["not running", "running"],
+                    ["A", "B"],
+                ]
+        )
+        foreach (var running in (bool[])[true, false])
+        {
+            var rail = new HeldRail(seed) { LossAMinute = 0.6, BeginsRunning = running };
+            var log = rail.Log(true);
+            var relay = log.Channels[1] with
+            {
+                Unit = "",
+                Words = words,
+                Samples = Array.ConvertAll(log.Channels[1].Samples, v => v > 6 ? 1f : 0f),
+            };
+            var result = Read(log with { Channels = [log.Channels[0], relay] });
+            Assert.True(result.Verdict == "leaks", result.Sentence);
+            Assert.InRange(result.StopAt!.Value - rail.Stop, -0.15, 0.15);
+        }
+    }
+
+    [Theory]
+    [MemberData(nameof(Seeds))]
+    public void Single_samples_off_are_left_out_and_said(int seed)
+    {
+        foreach (var withPump in (bool[])[true, false])
+        {
+            var rail = new HeldRail(seed) { LossAMinute = 0.6, BeginsRunning = true };
+            var log = rail.Log(withPump);
+            var samples = (float[])log.Channels[0].Samples.Clone();
+            for (var k = 1; k <= 6; k++)
+                samples[k * samples.Length / 7] += k % 2 == 0 ? -2 : 3;
+            var result = Read(log with { Channels = [log.Channels[0] with { Samples = samples }, .. log.Channels.Skip(1)] });
+            Assert.InRange(result.StopAt!.Value - rail.Stop, -0.8, 0.8);
+            Assert.All(result.DropAfter, drop => Assert.InRange(drop.Drop - 0.6 * (drop.Seconds - 0.5) / 60, -0.04, 0.04));
+            Assert.Contains(result.Notes, n => n.Code == "spikes" && n.Text.Contains("6 single", StringComparison.Ordinal));
+        }
+    }
+
+    [Theory]
+    [MemberData(nameof(Seeds))]
+    public void A_pump_that_beats_on_never_stopped(int seed)
+    {
+        var rail = new HeldRail(seed)
+        {
+            BeginsRunning = true,
+            BeatsOn = true,
+            Beat = 0.03,
+        };
+        var result = Read(rail.Log(false));
+        Assert.Equal("unusable", result.Verdict);
+        Assert.Contains(result.Notes, n => n.Code == "never-off" && n.Text.Contains("command or current", StringComparison.Ordinal));
+    }
+
+    [Theory]
+    [MemberData(nameof(Seeds))]
+    public void Noise_on_a_falling_pressure_is_no_pump_and_no_start(int seed)
+    {
+        var rail = new HeldRail(seed)
+        {
+            HalfLife = 25,
+            BeginsRunning = true,
+            Noise = 0.05,
+            Beat = 0.15,
+        };
+        var result = Read(rail.Log(false));
+        Assert.Equal("leaks", result.Verdict);
+        Assert.InRange(result.DropAfter.Single(d => d.Seconds == 60).Drop, 2.9, 3.35);
+    }
+
+    [Theory]
+    [MemberData(nameof(Seeds))]
+    public void Once_a_second_the_run_out_is_no_loss(int seed)
+    {
+        var rail = new HeldRail(seed) { LossAMinute = 0.1, Step = 1 };
+        var result = Read(rail.Log(true));
+        Assert.Equal("holds", result.Verdict);
+        Assert.InRange(result.StopPressure!.Value, 3.87, 3.92);
+    }
+
     [Fact]
     public void A_log_that_ends_with_the_pump_is_too_short_and_says_so()
     {

@@ -85,6 +85,18 @@ public static class Statistics
         return Math.Sqrt(sum / (values.Length - 1));
     }
 
+    /// <summary>
+    /// The smallest difference between two neighbouring values that differ: the last place they are written in; 0 where all are alike.
+    /// </summary>
+    public static double LastPlace(ReadOnlySpan<float> samples)
+    {
+        var smallest = double.PositiveInfinity;
+        for (var i = 1; i < samples.Length; i++)
+            if (Math.Abs(samples[i] - samples[i - 1]) is > 0 and var step && step < smallest)
+                smallest = step;
+        return double.IsFinite(smallest) ? smallest : 0;
+    }
+
     /// <summary>A value to three digits: more of a window's end nobody knows.</summary>
     public static double Rounded(double value) =>
         value == 0 ? 0 : Math.Round(value, Math.Clamp(2 - (int)Math.Floor(Math.Log10(Math.Abs(value))), 0, 12));

@@ -16,21 +16,31 @@ internal sealed class Hold
     /// <summary>How much likelier one law must be than the others: twice a logarithm of likelihoods.</summary>
     private const double ClearlyBetter = 6;
 
+    /// <summary>A parabola that leaves less than so many times the samples' own scatter is the hold's course.</summary>
+    private const double LikeNoise = 1.1,
+        PlaceScatter = 0.35;
+
     private const int LeastSamples = 8,
         MostPoints = 300;
 
+    /// <summary>The stop lies half a step before or behind: samples count from here, s.</summary>
+    private readonly double _settled;
     private readonly double[] _seconds;
     private readonly double[] _pressures;
-    private readonly double[] _curve;
+    private readonly Parabola? _curve;
+    private readonly bool _isCurve;
 
     public Hold(Channel pressure, double from, double to, bool knowsStop)
     {
         (Stop, KnowsStop) = (from, knowsStop);
+        _settled = RunOut + pressure.Time.Step / 2;
         var (first, end) = (pressure.Time.IndexAtOrAfter(from), pressure.Time.IndexAtOrAfter(to + 1e-9));
         var kept = Enumerable.Range(first, end - first).Where(i => float.IsFinite(pressure.Samples[i])).ToList();
         _seconds = [.. kept.Select(i => pressure.Time[i] - from)];
         _pressures = [.. kept.Select(i => (double)pressure.Samples[i])];
-        _curve = Parabola();
+        _curve = Through();
+        _isCurve =
+            _curve is not null && _curve.Scatter < LikeNoise * Math.Max(Noise(), PlaceScatter * Statistics.LastPlace(pressure.Samples));
     }
 
     /// <summary>When the pump stopped, s.</summary>
@@ -41,7 +51,7 @@ internal sealed class Hold
     /// <summary>s from the stop to the last sample.</summary>
     public double Length => _seconds.Length > 0 ? _seconds[^1] : 0;
 
-    public bool IsEnough => _seconds.Count(s => s >= RunOut) >= LeastSamples && Length > 2;
+    public bool IsEnough => _seconds.Count(s => s >= _settled) >= LeastSamples && Length > 2;
 
     /// <summary>What drops count from.</summary>
     public double Pressure => At(RunOut);
@@ -64,23 +74,26 @@ internal sealed class Hold
             (low, high) = Curve(middle) > pressure ? (middle, high) : (low, middle);
         }
 
-        return -Slope(low);
+        return -(_curve?.SlopeAt(low) ?? 0);
     }
 
     /// <summary>
     /// Half-life, s, where an exponential towards no pressure explains the fall clearly better than an orifice (a line of the
-    /// pressure's root) and a line; null where another does, or the bend is too small to tell.
+    /// pressure's root) and a line; null where another does, the bend is too small to tell, or a parabola explains more: a fall that ends
+    /// at another pressure.
     /// </summary>
     public double? HalfLife
     {
         get
         {
-            var used = Enumerable.Range(0, _seconds.Length).Where(i => _seconds[i] >= RunOut && _pressures[i] > 0).ToList();
+            var used = Enumerable.Range(0, _seconds.Length).Where(i => _seconds[i] >= _settled && _pressures[i] > 0).ToList();
             if (used.Count < LeastSamples)
                 return null;
             var (decay, exponential) = Fit(used, Math.Log, Math.Exp);
             var other = Math.Min(Fit(used, Math.Sqrt, r => r * r).Left, Fit(used, p => p, p => p).Left);
-            return decay < 0 && used.Count * Math.Log(other / Math.Max(1e-300, exponential)) > ClearlyBetter ? Math.Log(2) / -decay : null;
+            var least = Math.Max(1e-300, exponential);
+            var endsElsewhere = used.Count * Math.Log(least / Math.Max(1e-300, _curve!.Left)) > ClearlyBetter;
+            return decay < 0 && !endsElsewhere && used.Count * Math.Log(other / least) > ClearlyBetter ? Math.Log(2) / -decay : null;
         }
     }
 
@@ -115,31 +128,30 @@ internal sealed class Hold
         ];
     }
 
-    private double Curve(double seconds) => _curve[0] + _curve[1] * seconds + _curve[2] * seconds * seconds;
+    private double Curve(double seconds) => _curve?.At(seconds) ?? double.NaN;
 
-    private double Slope(double seconds) => _curve[1] + 2 * _curve[2] * seconds;
-
-    private double[] Parabola()
+    private Parabola? Through()
     {
-        var used = Enumerable.Range(0, _seconds.Length).Where(i => _seconds[i] >= RunOut).ToList();
-        if (used.Count < LeastSamples)
-            return [double.NaN, 0, 0];
-        double[] seconds = [.. used.Select(i => _seconds[i])];
-        return LeastSquares.Linear(
-            [
-                [.. seconds.Select(_ => 1.0)],
-                seconds,
-                [.. seconds.Select(s => s * s)],
-            ],
-            [.. used.Select(i => _pressures[i])]
-        );
+        var used = Enumerable.Range(0, _seconds.Length).Where(i => _seconds[i] >= _settled).ToList();
+        return used.Count < LeastSamples ? null : new([.. used.Select(i => _seconds[i])], [.. used.Select(i => _pressures[i])]);
     }
 
-    /// <summary>The line through the samples about a moment, taken there; no sample before the run-out counts.</summary>
+    /// <summary>The samples' own scatter, by what each stands off the middle of its neighbours.</summary>
+    private double Noise()
+    {
+        var used = Enumerable.Range(1, Math.Max(0, _seconds.Length - 2)).Where(i => _seconds[i - 1] >= _settled);
+        var squares = used.Select(i => Math.Pow(_pressures[i] - (_pressures[i - 1] + _pressures[i + 1]) / 2, 2)).ToList();
+        return squares.Count == 0 ? 0 : Math.Sqrt(squares.Average() / 1.5);
+    }
+
+    /// <summary>The line through the samples about a moment, taken there; no sample before the run-out counts. Where one parabola leaves
+    /// no more than noise, that.</summary>
     private double At(double seconds)
     {
+        if (_isCurve)
+            return Curve(seconds);
         var about = Math.Max(LeastAbout, AboutShare * Length);
-        var (from, to) = (Math.Max(seconds <= RunOut ? RunOut * 0.8 : RunOut, seconds - about), seconds + about);
+        var (from, to) = (Math.Max(_settled, seconds - about), seconds + about);
         var inside = Enumerable.Range(0, _seconds.Length).Where(i => _seconds[i] >= from && _seconds[i] <= to).ToList();
         if (inside.Count < 3)
             inside = [.. Enumerable.Range(0, _seconds.Length).OrderBy(i => Math.Abs(_seconds[i] - seconds)).Take(4)];

@@ -69,11 +69,9 @@ public sealed partial class PressureHoldReading : ReadingOf<PressureHoldResult>
         var channels = RoleResolver.Resolve(this, request with { Channels = WithGuesses(request.Capture, request.Channels) });
         if (!channels.TryGetValue("pressure", out var pressure))
             return Unusable(channels, new Note("no-pressure", "A pressure is needed: --channel pressure=COLUMN."));
-        if (HoldOf(pressure, channels.GetValueOrDefault("pump")) is not { } hold)
-            return Unusable(
-                channels,
-                new Note("never-off", "The pump never stops here. Let it build up pressure, switch it off and log on for a minute.")
-            );
+        var (clean, spikes) = Spikes.Without(pressure);
+        if (HoldOf(clean, channels.GetValueOrDefault("pump")) is not { } hold)
+            return Unusable(channels, NeverOff(channels.GetValueOrDefault("pump")));
         var seconds = limit?.Seconds ?? UsualSeconds;
         if (!hold.IsEnough || hold.Length < LeastOfLimit * seconds)
             return Unusable(
@@ -85,8 +83,25 @@ public sealed partial class PressureHoldReading : ReadingOf<PressureHoldResult>
                         + "of it."
                 )
             );
-        return Build(request, channels, hold, limit?.Drop ?? UsualShare * hold.Pressure, seconds);
+        var result = Build(request, channels, hold, limit?.Drop ?? UsualShare * hold.Pressure, seconds);
+        return spikes == 0 ? result : result with { Notes = [.. result.Notes, SpikesLeftOut(pressure, spikes)] };
     }
+
+    private static Note NeverOff(Channel? pump) =>
+        pump is not null
+            ? new("never-off", "The pump never stops here. Let it build up pressure, switch it off and log on for a minute.")
+            : new(
+                "never-off",
+                "No stop of a pump shows in this pressure. Log its command or current as well, let it build up pressure, switch it off and "
+                    + "log on for a minute."
+            );
+
+    private static Note SpikesLeftOut(Channel pressure, int count) =>
+        new(
+            "spikes",
+            $"'{pressure.Name}' stands off its neighbours in {count} single samples, as no pressure can: they are left out. Look at the "
+                + "wire and the connector."
+        );
 
     private static Hold? HoldOf(Channel pressure, Channel? pump) =>
         StopFinder.Find(pressure, pump) is { } found ? new Hold(pressure, found.From, found.To, found.KnowsStop) : null;
@@ -136,7 +151,7 @@ public sealed partial class PressureHoldReading : ReadingOf<PressureHoldResult>
         var roles = WithGuesses(request.Reference!, known);
         var pressure = roles.TryGetValue("pressure", out var name) ? request.Reference!.Find(name) : null;
         var pump = roles.TryGetValue("pump", out var drive) ? request.Reference!.Find(drive) : null;
-        var other = pressure is null ? null : HoldOf(pressure, pump);
+        var other = pressure is null ? null : HoldOf(Spikes.Without(pressure).Pressure, pump);
         if (other is { IsEnough: true })
             return other;
         notes.Add(new("reference-unusable", "The capture with something shut shows no hold: it is left out."));

@@ -25,7 +25,7 @@ internal sealed class TrialMeasure
         var quiet = Quiet(room, trials, otherCommands) ?? Quiet(room, trials, []);
         OwnMovement = quiet?.Spread;
         if (quiet is { } own)
-            Clear = new ClearChange(own, [.. trials.Select((t, i) => t.Step * Changes[i].Change)], SmallestStep(response));
+            Clear = new ClearChange(own, [.. trials.Select((t, i) => t.Step * Changes[i].Change)], Statistics.LastPlace(response.Samples));
     }
 
     public Channel Response { get; }
@@ -65,16 +65,6 @@ internal sealed class TrialMeasure
     {
         var (differences, independent) = new TrialWindows(Response, length, room).Elsewhere(busy);
         return differences.Count < LeastPlaces ? null : new(Math.Sqrt(Length / length * differences.Average(d => d * d)), independent);
-    }
-
-    /// <summary>The smallest difference between two neighbouring values that differ: the last place they are written in.</summary>
-    private static double SmallestStep(Channel response)
-    {
-        var smallest = double.PositiveInfinity;
-        for (var i = 1; i < response.Samples.Length; i++)
-            if (Math.Abs(response.Samples[i] - response.Samples[i - 1]) is > 0 and var step && step < smallest)
-                smallest = step;
-        return double.IsFinite(smallest) ? smallest : 0;
     }
 
     /// <summary>Seconds behind a trial until the next command or the end of the log.</summary>
