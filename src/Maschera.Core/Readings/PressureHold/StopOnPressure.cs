@@ -71,7 +71,7 @@ internal static class StopOnPressure
             _place = Statistics.LastPlace(pressure.Samples);
         }
 
-        /// <summary>The last place for a split: most of a capture is a hold, but for a short one; 0 where there are too few samples.</summary>
+        /// <summary>The last place for a split: most of a capture is a hold, but for a short one; 0 with too few samples.</summary>
         public int LastSplit
         {
             get
