@@ -82,6 +82,32 @@ public class PulseCountTests
         Assert.Equal(ring.Places * (int)result.Revolutions!.Value - 2, result.Pulses);
     }
 
+    [Fact]
+    public void A_loss_behind_the_last_mark_is_told_as_well()
+    {
+        foreach (var seed in Enumerable.Range(1, 40).Where(s => new ToothedRing(s).Places > 44))
+        {
+            var ring = new ToothedRing(seed) { LostAt = { (6, 11) } };
+            ring.Gone.AddRange(seed % 2 == 0 ? [] : [20, 21]);
+            var result = Read(ring.Capture(), ("target", $"{ring.Places}"));
+            Assert.True(result.Verdict == (seed % 2 == 0 ? "drops-out" : "short"), result.Sentence);
+            Assert.InRange(result.Dropouts.Single().From, result.Span.To, result.Span.To + 0.2);
+            Assert.Equal((ring.Places - ring.Gone.Count) * (int)result.Revolutions!.Value, result.Pulses);
+        }
+    }
+
+    [Theory]
+    [MemberData(nameof(Seeds))]
+    public void Few_samples_a_tooth_hide_no_ring_off_centre_and_make_none(int seed)
+    {
+        var target = ("target", $"{new ToothedRing(seed).Places}");
+        var off = Read(new ToothedRing(seed) { Eccentric = 0.08, SamplesAPulse = 5 }.Capture(), target);
+        Assert.True(off.Verdict == "irregular", off.Sentence);
+        var sound = Read(new ToothedRing(seed) { SamplesAPulse = 5 }.Capture(), target);
+        Assert.True(sound.Verdict == "matches", sound.Sentence);
+        Assert.True(sound.RunoutPercent is < 4 || sound.Notes.Any(n => n.Code == "uneven-open"), $"{sound.RunoutPercent}");
+    }
+
     [Theory]
     [MemberData(nameof(Seeds))]
     public void Turned_by_hand_with_stops_it_counts_and_accuses_nothing(int seed)

@@ -112,6 +112,18 @@ internal sealed class PulseCountMaker(
         return new(rails.Low, rails.High, Fits(rails.Low, asked.Low), Fits(rails.High, asked.High));
     }
 
+    private static readonly Note ByHand = new(
+        "by-hand",
+        "The number is right; whether the teeth come at even distances can't be told from a wheel turned by hand so unevenly. For that let "
+            + "it run by itself, with a mark."
+    );
+
+    private static readonly Note UnevenOpen = new(
+        "uneven-open",
+        "The number is right; whether the teeth come at even distances can't be told: their lengths do not come again from one revolution "
+            + "to the next. Let it run more steadily for five revolutions, and sample faster."
+    );
+
     private List<Note> Notes(PulseLevels? levels)
     {
         List<Note> notes = [];
@@ -134,14 +146,8 @@ internal sealed class PulseCountMaker(
                     $"{turns.Pulses} pulses are no whole number in each of {revolutions} turns: turn again, from tape to tape."
                 )
             );
-        if (asked.Revolutions is not null && turns.Marks.Count == 0 && ring.Runout is null && VerdictOf() == "matches")
-            notes.Add(
-                new(
-                    "by-hand",
-                    "The number is right; whether the teeth come at even distances can't be told from a wheel turned by hand so unevenly. "
-                        + "For that let it run by itself, with a mark."
-                )
-            );
+        if (ring.Runout is null && VerdictOf() == "matches")
+            notes.Add(asked.Revolutions is not null && turns.Marks.Count == 0 ? ByHand : UnevenOpen);
         if (!request.Channels.ContainsKey("signal"))
             notes.Add(new("channels-guessed", $"Counted is '{channels["signal"].Name}'; say otherwise with --channel signal=COLUMN."));
         return notes;

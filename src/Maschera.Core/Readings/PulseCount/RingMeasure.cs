@@ -22,6 +22,13 @@ internal sealed class RingMeasure
     /// <summary>Without a mark, what is more uneven than this, %, is how a hand turned it.</summary>
     private const double MostUneven = 35;
 
+    /// <summary>Outside of the marks a loss is whole pitches, give or take so much of them, with so many even ones to either side.</summary>
+    private const double Whole = 0.2;
+    private const int Beside = 4;
+
+    /// <summary>Run-out is slow round the ring: lengths are alike over this part of it.</summary>
+    private const int Parts = 12;
+
     private readonly PulseEdges _pulses;
     private readonly Turns _turns;
     private readonly double[] _intervals;
@@ -146,7 +153,35 @@ internal sealed class RingMeasure
             }
         }
 
-        return [.. lost.OrderBy(l => l.Item1)];
+        return [.. lost.Concat(LostOutside()).OrderBy(l => l.Item1)];
+    }
+
+    /// <summary>
+    /// What is lost before the first mark and behind the last: a gap of whole pitches among even pulses, for a wheel that starts or stops
+    /// there spreads them as well.
+    /// </summary>
+    private IEnumerable<(double From, double To, int Pulses)> LostOutside()
+    {
+        if (_turns.Marks.Count == 0)
+            yield break;
+        for (var pulse = Beside; pulse < _intervals.Length - Beside; pulse++)
+        {
+            if (pulse >= _turns.Starts[0] - 1 && pulse < _turns.Starts[^1])
+                continue;
+            var over = OverUsual(pulse);
+            var pulses = (int)Math.Round(over);
+            // A loss moves the teeth's places up to the mark: what is as long as a gap of every revolution may be that.
+            if (over < GapRatio - 1 || Math.Abs(over - pulses) > Whole * Math.Max(1, over) || Gone.Any(g => g.Pulses == pulses))
+                continue;
+            if (IsEvenAbout(pulse))
+                yield return (_pulses.Begins[pulse], _pulses.Begins[pulse + 1], pulses);
+        }
+    }
+
+    private bool IsEvenAbout(int pulse)
+    {
+        var about = Enumerable.Range(pulse - Beside, 2 * Beside + 1).Where(p => p != pulse).Select(p => _intervals[p]).ToList();
+        return about.Max() < GapRatio * about.Min();
     }
 
     /// <summary>How many pitches an interval has beyond its own: what is gone there in every revolution is taken off.</summary>
@@ -161,7 +196,7 @@ internal sealed class RingMeasure
     private bool IsWhereGone(int pulse, int tooth)
     {
         var turn = Math.Max(0, _turns.Starts.ToList().FindLastIndex(s => s <= pulse));
-        var place = pulse - _turns.Starts[turn];
+        var place = (pulse - _turns.Starts[turn] + Teeth) % Teeth;
         var fromEnd = turn + 1 < _turns.Starts.Count ? _turns.Starts[turn + 1] - pulse : 0;
         return place == tooth || fromEnd == Teeth - tooth;
     }
@@ -222,12 +257,31 @@ internal sealed class RingMeasure
         var known = lengths.Where(l => l.Count > 1).ToList();
         if (known.Count < lengths.Length * 0.8)
             return null;
-        var means = known.Select(l => Statistics.Mean(l.ToArray())).ToList();
-        var noise = Math.Sqrt(known.Average(l => Math.Pow(Statistics.StandardDeviation(l.ToArray()), 2) / l.Count));
+        if (HalfSwing(known) < LeastSeen)
+            return 100 * HalfSwing(known);
+        var smooth = Smooth(known);
+        return Likeness(known) >= Repeats ? 100 * HalfSwing(known)
+            : Likeness(smooth) >= Repeats ? 100 * HalfSwing(smooth)
+            : null;
+    }
+
+    /// <summary>Half of the largest less the smallest mean length, without what is there by chance.</summary>
+    private static double HalfSwing(List<List<double>> lengths)
+    {
+        var means = lengths.Select(l => Statistics.Mean(l.ToArray())).ToList();
+        var noise = Math.Sqrt(lengths.Average(l => Math.Pow(Statistics.StandardDeviation(l.ToArray()), 2) / l.Count));
         var half = (means.Max() - means.Min()) / 2;
-        if (half > LeastSeen && Likeness(known) < Repeats)
-            return null;
-        return 100 * Math.Sqrt(Math.Max(0, half * half - Math.Pow(ByChance * noise, 2)));
+        return Math.Sqrt(Math.Max(0, half * half - Math.Pow(ByChance * noise, 2)));
+    }
+
+    /// <summary>The lengths of every revolution, each the mean over its part of the ring: what single samples scatter is less there.</summary>
+    private static List<List<double>> Smooth(List<List<double>> lengths)
+    {
+        var (turns, reach) = (lengths.Min(l => l.Count), Math.Max(1, lengths.Count / Parts / 2));
+        return [.. lengths.Select((_, tooth) => Enumerable.Range(0, turns).Select(turn => About(tooth, turn)).ToList())];
+
+        double About(int tooth, int turn) =>
+            Enumerable.Range(tooth - reach, 2 * reach + 1).Average(t => lengths[(t + lengths.Count) % lengths.Count][turn]);
     }
 
     /// <summary>Correlation of each tooth's length with its length a revolution later.</summary>
