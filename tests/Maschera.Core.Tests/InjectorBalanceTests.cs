@@ -37,6 +37,43 @@ public class InjectorBalanceTests
         }
     }
 
+    /// <summary>Pulses that fill less than a hundredth of a capture, as a state of 0 and 1 or a voltage with its noise.</summary>
+    [Theory]
+    [MemberData(nameof(Seeds))]
+    public void Rare_pulses_are_seen_on_a_state_as_on_a_voltage(int seed)
+    {
+        var rail = new FiredRail(seed);
+        var usual = Read(rail.Log());
+        var log = rail.Log();
+        var random = new Random(seed);
+        var before = (int)(60 / log.Channels[0].Time.Step);
+        foreach (var isState in (bool[])[true, false])
+        {
+            var rare = log with { Channels = [.. log.Channels.Select(Behind)] };
+            var result = Read(rare);
+            Assert.True(result.Verdict == usual.Verdict, result.Sentence);
+            Assert.DoesNotContain(result.Notes, n => n.Code == "no-pulse");
+            foreach (var (late, own) in result.Injectors.Zip(usual.Injectors))
+            {
+                Assert.Equal((own.Cylinder, own.PulseMilliseconds!.Value), (late.Cylinder, late.PulseMilliseconds!.Value), SameTime);
+                Assert.InRange(late.FlowPercent - own.FlowPercent, -1.5, 1.5);
+            }
+
+            Channel Behind(Channel channel)
+            {
+                var quiet = Enumerable.Repeat(channel.Samples[0], before);
+                var samples =
+                    channel.Unit == "bar" ? [.. quiet, .. channel.Samples] : quiet.Concat(channel.Samples).Select(Pulse).ToArray();
+                return channel with { Time = TimeAxis.Uniform(0, channel.Time.Step, samples.Length), Samples = samples };
+            }
+
+            float Pulse(float volts) => isState ? (volts < 6 ? 1 : 0) : volts + 0.1f * (random.NextSingle() - 0.5f);
+        }
+
+        static bool SameTime((int Cylinder, double Length) a, (int Cylinder, double Length) b) =>
+            a.Cylinder == b.Cylinder && Math.Abs(a.Length - b.Length) < 2;
+    }
+
     [Fact]
     public void A_rail_that_falls_to_zero_and_pulses_of_few_samples_are_said()
     {

@@ -5,8 +5,12 @@ namespace Maschera.Core.Readings.InjectorBalance;
 /// <summary>Flow of every pulse at one pressure, and whether time or drop was the fixed one.</summary>
 internal sealed class InjectorFlows
 {
-    /// <summary>Pulses alike to within this share, or to within their sampling, were fired for one and the same time.</summary>
-    private const double AlikeShare = 0.04;
+    /// <summary>
+    /// How well a pulse's length is known, in steps of its sampling (two ends, each within one), and a flank's, s; and a drop at best.
+    /// </summary>
+    private const double Ends = 0.41,
+        Flanks = 0.006,
+        LeastDoubt = 0.009;
 
     /// <summary>An outlier is off by more, and clear of its doubt so many times.</summary>
     public const double Outlying = 0.08;
@@ -20,13 +24,19 @@ internal sealed class InjectorFlows
         _step = pulseStep;
         var lengths = drops.All.Select(d => d.Pulse.Seconds).ToList();
         var usual = Statistics.Median(lengths);
-        var largest = Statistics.Median(drops.All.Select(d => d.Drop));
-        var byTime = Spread(lengths) / usual;
-        var byDrop = Spread([.. drops.All.Select(d => d.Drop)]) / largest;
-        IsFixedTime =
-            byTime <= Math.Max(AlikeShare, 1.2 * _step / usual) && (byTime <= byDrop || hasPulses && byTime < 0.01)
-            || byTime < 0.6 * byDrop;
+        IsFixedTime = IsByTime(lengths, usual, drops, hasPulses ? Ends * _step : Math.Max(_step, Flanks));
         All = [.. drops.All.Select(d => Flow(d, usual, hasPulses))];
+    }
+
+    /// <summary>
+    /// The fixed one is what differs least by what is not known of it: of a length <paramref name="coarse"/> s, of a drop its doubt.
+    /// </summary>
+    private static bool IsByTime(List<double> lengths, double usual, RailDrops drops, double coarse)
+    {
+        var drop = Statistics.Median(drops.All.Select(d => d.Drop));
+        var byTime = lengths.Average(l => Math.Pow((l - usual) / coarse, 2));
+        var byDrop = drops.All.Average(d => Math.Pow((d.Drop - drop) / Math.Max(d.Doubt, LeastDoubt * drop), 2));
+        return byTime <= byDrop;
     }
 
     public bool IsFixedTime { get; }

@@ -21,8 +21,17 @@ internal static class RailPulses
     private const double LongestGap = 0.03,
         Shortest = 0.002;
 
+    /// <summary>What lasts no longer is a spike, s.</summary>
+    private const double Spike = 0.001;
+
     /// <summary>A flank falls faster than this share of the steepest.</summary>
     private const double FlankShare = 0.3;
+
+    /// <summary>It pauses for no more than this share of a flank.</summary>
+    private const double Pause = 0.25;
+
+    /// <summary>The pressure is smoothed over so long, s.</summary>
+    private const double FlankStep = 0.012;
 
     /// <summary>A flank falls by more than this share of the largest.</summary>
     private const double LeastFall = 0.25;
@@ -35,14 +44,26 @@ internal static class RailPulses
         var rest = Statistics.Quantile(finite, 0.5);
         var departures = Statistics.Sorted(finite.Select(v => Math.Abs(v - rest)));
         var scatter = Statistics.Quantile(departures, 0.6);
-        var most = Capped(departures);
+        var most = Lasting(command, rest);
         var limit = Math.Max(Held * most, Clear * scatter);
         return limit > 0 && most > limit ? Above(command, i => Math.Abs(command.Samples[i] - rest) > limit, cylinder) : [];
     }
 
-    /// <summary>The largest departure; a spike that is there for a few samples only counts for little.</summary>
-    private static double Capped(double[] departures) =>
-        Math.Min(departures[^1], 4 * Math.Max(Statistics.Quantile(departures, 0.985), Statistics.Quantile(departures, 0.94)));
+    /// <summary>The largest departure that lasts: a spike of a sample or less than a millisecond is none, however rare pulses are.</summary>
+    private static double Lasting(Channel command, double rest)
+    {
+        var count = Math.Max(2, (int)Math.Ceiling(Spike / command.Time.Step) + 1);
+        var most = 0.0;
+        for (var i = 0; i + count <= command.Samples.Length; i++)
+        {
+            var least = double.PositiveInfinity;
+            for (var k = i; k < i + count && least > most; k++)
+                least = Math.Min(least, float.IsFinite(command.Samples[k]) ? Math.Abs(command.Samples[k] - rest) : 0);
+            most = Math.Max(most, least);
+        }
+
+        return most;
+    }
 
     private static List<RailPulse> Above(Channel channel, Func<int, bool> isOn, int? cylinder)
     {
@@ -71,7 +92,7 @@ internal static class RailPulses
     public static List<RailPulse> ByFlanks(Channel pressure)
     {
         var slow = new MemoryReader(pressure).LoadAtMost(150);
-        var values = Resampling.RunningMean([.. slow.Samples.Select(v => (double)v)], Math.Max(1, (int)(0.012 / slow.Time.Step)));
+        var values = Resampling.RunningMean([.. slow.Samples.Select(v => (double)v)], Math.Max(1, (int)(FlankStep / slow.Time.Step)));
         var slopes = new double[values.Length];
         for (var i = 1; i + 1 < values.Length; i++)
             slopes[i] = (values[i + 1] - values[i - 1]) / (slow.Time[i + 1] - slow.Time[i - 1]);
@@ -98,6 +119,18 @@ internal static class RailPulses
         var least = LeastFall * flanks.Select(f => At(f.From) - At(f.To)).DefaultIfEmpty(0).Max();
         var real = flanks.Where(f => At(f.From) - At(f.To) > least).ToList();
         var usualLength = Statistics.Median(real.Select(f => f.Seconds));
-        return [.. real.Where(f => f.Seconds > 0.35 * usualLength)];
+        return [.. Joined(real, Pause * usualLength).Where(f => f.Seconds > 0.35 * usualLength)];
+    }
+
+    /// <summary>A flank that noise breaks is one.</summary>
+    private static List<RailPulse> Joined(List<RailPulse> flanks, double gap)
+    {
+        List<RailPulse> joined = [];
+        foreach (var flank in flanks)
+            if (joined.Count > 0 && flank.From - joined[^1].To < gap)
+                joined[^1] = joined[^1] with { To = flank.To };
+            else
+                joined.Add(flank);
+        return joined;
     }
 }
