@@ -211,6 +211,34 @@ public class TrackingTests
             Assert.Contains(high > 1 ? "4 of 15 steps" : "never reaches 120", result.Sentence, StringComparison.Ordinal);
     }
 
+    /// <summary>A demand that never comes to rest is followed late, not missed: held against itself as it was.</summary>
+    [Theory]
+    [InlineData(0.3, "tracks")]
+    [InlineData(0.7, "tracks")]
+    [InlineData(2.6, "slow")]
+    public void A_demand_that_never_rests_is_followed_late(double late, string verdict)
+    {
+        double Desired(double t) => 50 + 35 * Math.Sin(t / 3) + 6 * Math.Sin(1.7 * t / 3);
+        var result = Read(Pair(120, Desired, t => Desired(t - late)));
+        Assert.Equal(verdict, result.Verdict);
+        Assert.Contains("behind it", result.Sentence, StringComparison.Ordinal);
+        Assert.Equal("below", Read(Pair(120, Desired, t => 0.7 * Desired(t - late))).Verdict);
+    }
+
+    /// <summary>A band is a tenth of desired: small ones are narrower than a sensor's noise.</summary>
+    [Fact]
+    public void Noise_about_a_small_desired_value_is_no_swing()
+    {
+        foreach (var level in (double[])[0.2, 0.6, 3])
+        {
+            var result = Read(Pair(60, _ => level, _ => level));
+            Assert.True(result.Verdict == "tracks", result.Sentence);
+            Assert.Equal(level < 2, result.Notes.Any(n => n.Code == "scatters"));
+            Assert.Equal("above", Read(Pair(60, _ => level, _ => level + 1)).Verdict);
+            Assert.Equal("oscillates", Read(Pair(60, _ => level, t => level + 1.5 * Math.Sin(4 * t))).Verdict);
+        }
+    }
+
     /// <summary>From 0 to 1 within a glide of so many seconds from time 3 on.</summary>
     private static double Triangle(double t, double glide) => Math.Clamp((t - 3) / glide, 0, 1);
 

@@ -39,6 +39,11 @@ internal sealed class TrackFacts
     /// <summary>Share of the steps that end short on one side from which that is the verdict.</summary>
     private const double EndShort = 0.25;
 
+    /// <summary>Noise has no correlation above this over so many samples, told from so many at least.</summary>
+    private const double Memoryless = 0.35;
+    private const int LongestMemory = 20,
+        LeastForNoise = 80;
+
     private readonly IReadOnlyList<TrackedStep> _steps;
     private readonly TrackPoint[] _course;
     private readonly int _behind;
@@ -59,11 +64,16 @@ internal sealed class TrackFacts
                 : Statistics.Median(Judged.Select(p => p.Actual - p.Desired));
         Breaches = Outside(course, riseLimit);
         _behind = steps.Count == 0 ? Behind() : 0;
+        IsNoise = steps.Count == 0 && IsWithoutMemory();
         Oscillates = AreSwinging();
         Short = [.. steps.Where(EndsShort)];
     }
 
     public TrackPoint[] Judged { get; }
+
+    /// <summary>Whether desired makes no step and what actual does beside it is noise.</summary>
+    public bool IsNoise { get; }
+
     public double DesiredMoves { get; }
     public double ActualMoves { get; }
     public double Below { get; }
@@ -139,8 +149,24 @@ internal sealed class TrackFacts
     /// <summary>
     /// Actual keeps crossing desired, on one side at least beyond the band, again and again, and its swing does not die down.
     /// </summary>
+    /// <summary>
+    /// Where no distance from desired tells any of the next ones, whatever the beat, actual does not swing: each sample scatters alone.
+    /// </summary>
+    private bool IsWithoutMemory()
+    {
+        var off = _course.Select(p => p.Actual - p.Desired).Where(double.IsFinite).ToArray();
+        if (off.Length < LeastForNoise)
+            return false;
+        var mean = Statistics.Mean(off);
+        var own = off.Sum(v => (v - mean) * (v - mean));
+        double Memory(int lag) => Enumerable.Range(0, off.Length - lag).Sum(i => (off[i] - mean) * (off[i + lag] - mean)) / own;
+        return own > 0 && Enumerable.Range(1, LongestMemory).All(lag => Math.Abs(Memory(lag)) < Memoryless);
+    }
+
     private bool AreSwinging()
     {
+        if (IsNoise)
+            return false;
         List<(double From, double To)> plateaus =
             _steps.Count > 0 ? [.. _steps.Select(s => (s.From, s.To))] : [(_course[0].Seconds, _course[^1].Seconds + 1)];
         var swinging = plateaus.Count(p => KeepsSwinging(p.From + (_steps.Count > 0 ? 0.2 : 0) * (p.To - p.From), p.To));
@@ -213,6 +239,12 @@ internal sealed class TrackFacts
         return high - low + HalfSwing * _course[at].Band >= Math.Abs(_course[at].Actual - _course[at].Desired);
     }
 
+    /// <summary>The share outside of the band about desired as it was when actual began to follow it.</summary>
+    private double OutsideBehind() =>
+        Enumerable
+            .Range(_behind, _course.Length - _behind)
+            .Average(i => Math.Abs(_course[i].Actual - _course[i - _behind].Desired) > _course[i].Band ? 1 : 0);
+
     /// <summary>
     /// Samples by which actual runs behind a desired value that moves without steps: where its mean distance from desired as it was
     /// before is least; 0 where that explains little of it.
@@ -246,6 +278,10 @@ internal sealed class TrackFacts
             return "stuck";
         if (Oscillates)
             return "oscillates";
+        if (IsNoise && Math.Abs(Bias) <= Statistics.Median(Judged.Select(p => p.Band)))
+            return "tracks";
+        if (BehindSeconds is { } behind && OutsideBehind() <= 2 * OneSided)
+            return behind > riseLimit ? "slow" : "tracks";
         if (Below > OneSided && Below > 3 * Above)
             return "below";
         if (Above > OneSided && Above > 3 * Below)

@@ -163,6 +163,8 @@ public sealed class TrackingReading : ReadingOf<TrackingResult>
         {
             "tracks" when f.Short is [var one] =>
                 $"{who} follows what is desired{rise}, but never reaches {Said(one.End)} at {one.From:0.#} s.",
+            "tracks" when f.BehindSeconds is { } behind => $"{who} follows what is desired, about {behind:0.0#} s behind it.",
+            "slow" when f.BehindSeconds is { } behind => $"{who} follows what is desired too slowly, about {behind:0.0#} s behind it.",
             "tracks" => $"{who} follows what is desired{rise}.",
             "below" or "above" when f.IsShortOnly =>
                 $"{who} ends {(verdict == "below" ? "short of" : "beyond")} desired on {f.Short.Count} of "
@@ -177,6 +179,9 @@ public sealed class TrackingReading : ReadingOf<TrackingResult>
         };
     }
 
+    /// <summary>Where noise reaches beyond the band in more than this share of the samples it is said.</summary>
+    private const double Scattered = 0.05;
+
     private static List<Note> Notes(TrackFacts f, TrackBand band, string unit)
     {
         List<Note> notes = [];
@@ -186,6 +191,10 @@ public sealed class TrackingReading : ReadingOf<TrackingResult>
                     "no-steps",
                     "Desired makes no clear step here, so rise, delay and overshoot can't be told: log a stretch in which it jumps."
                 )
+            );
+        if (f.IsNoise && f.Below + f.Above > Scattered)
+            notes.Add(
+                new("scatters", "Actual scatters beyond the band from sample to sample: noise on the wire or a coarse sensor, no swing.")
             );
         if (f.BehindSeconds is { } behind)
             notes.Add(new("behind", $"Actual runs about {behind:0.0#} s behind desired."));
