@@ -75,6 +75,68 @@ public class WheelSpeedsTests
         }
     }
 
+    /// <summary>A contact that opens for good takes the speed away at once: no wheel stops so, and no road makes it.</summary>
+    [Theory]
+    [MemberData(nameof(Seeds))]
+    public void A_sensor_that_dies_shortly_before_the_end_is_dead(int seed)
+    {
+        var log = new FourWheels(seed).Log();
+        // Before the brake at 98 s, under which one steep fall may be a lock.
+        var last = Rolling(log).Select(i => log.Channels[0].Time[i]).Last(t => t < 96);
+        var cut = log with { Channels = [.. log.Channels.Select(c => c.Between(0, last))] };
+        var result = Read(Changed(cut, 1, (i, speed) => cut.Channels[0].Time[i] > cut.Channels[0].Time.End - 4 ? 0 : speed));
+        Assert.True(result.Verdict == "sensor-fault", result.Sentence);
+        Assert.Equal(("front-right", "dead"), Assert.Single(result.Wheels.Where(w => w.State != "ok").Select(w => (w.Wheel, w.State))));
+    }
+
+    [Theory]
+    [MemberData(nameof(Seeds))]
+    public void Jumps_that_are_seldom_are_said_and_accuse_nobody_yet(int seed)
+    {
+        var log = new FourWheels(seed).Log();
+        var moves = Rolling(log);
+        HashSet<int> at = [moves[moves.Count / 4], moves[moves.Count / 2]];
+        var result = Read(Changed(log, 2, (i, speed) => at.Contains(i) ? 1.7f * speed + 30 : speed));
+        Assert.Equal("ok", result.Wheels[2].State);
+        Assert.Contains(result.Notes, n => n.Code == "seldom-jumps" && n.Text.StartsWith("Rear left", StringComparison.Ordinal));
+        Assert.DoesNotContain(Read(log).Notes, n => n.Code == "seldom-jumps");
+    }
+
+    [Theory]
+    [MemberData(nameof(Seeds))]
+    public void Jumps_up_as_well_as_down_are_no_contact_that_opens(int seed)
+    {
+        var log = new FourWheels(seed).Log();
+        var moves = Rolling(log);
+        var at = Enumerable.Range(1, 24).ToDictionary(k => moves[k * (moves.Count - 1) / 25], k => k % 3 == 0 ? 1.8f : 0.3f);
+        var result = Read(Changed(log, 3, (i, speed) => speed * at.GetValueOrDefault(i, 1)));
+        Assert.True(result.Wheels[3].State == "erratic", result.Sentence);
+    }
+
+    /// <summary>Where all wheels are faster than 40 km/h.</summary>
+    private static List<int> Rolling(Capture log) =>
+        [
+            .. Enumerable
+                .Range(0, log.Channels[0].Time.Count)
+                .Where(i => log.Channels.Where(c => c.Unit == log.Channels[0].Unit).All(c => c.Samples[i] > 40)),
+        ];
+
+    private static Capture Changed(Capture log, int wheel, Func<int, float, float> change) =>
+        log with
+        {
+            Channels =
+            [
+                .. log.Channels.Select(c =>
+                    c.Name.StartsWith(FourWheels.Names[wheel].Replace('-', ' '), StringComparison.Ordinal)
+                        ? c with
+                        {
+                            Samples = [.. c.Samples.Select((v, i) => change(i, v))],
+                        }
+                        : c
+                ),
+            ],
+        };
+
     [Theory]
     [MemberData(nameof(Seeds))]
     public void A_wheel_of_another_size_is_off_size_whatever_the_unit(int seed)

@@ -30,9 +30,16 @@ internal sealed class WheelJudge
     private const int LeastDrops = 2,
         LeastJumps = 5;
 
-    /// <summary>A wheel is dead that stands for this share of the time the others roll, or from some moment to the end, s.</summary>
+    /// <summary>So many more falls than jumps, for jumps reach above the others as well and a contact that opens never does.</summary>
+    private const int MostlyDrops = 2;
+
+    /// <summary>
+    /// A wheel is dead that stands for this share of the time the others roll, or from some moment to the end, s; sooner where it fell
+    /// from one sample to the next.
+    /// </summary>
     private const double DeadShare = 0.9,
-        DeadSeconds = 8;
+        DeadSeconds = 8,
+        DeadAtOnce = 2;
 
     private readonly WheelGrid _grid;
     private readonly double[] _noise;
@@ -101,7 +108,7 @@ internal sealed class WheelJudge
             return;
         }
 
-        if (StandsFrom(speeds, others) is { } dead)
+        if (StandsFrom(wheel, speeds, others, braking) is { } dead)
         {
             for (var i = dead; i < valid.Length; i++)
                 valid[i] = false;
@@ -112,7 +119,7 @@ internal sealed class WheelJudge
 
         var (drops, jumps) = Jumps(wheel, speeds, others, braking, valid);
         States[wheel] =
-            drops >= LeastDrops && drops >= jumps / 2 ? "drops-out"
+            drops >= LeastDrops && drops >= MostlyDrops * jumps ? "drops-out"
             : jumps >= LeastJumps ? "erratic"
             : drops >= LeastDrops ? "drops-out"
             : LeastSpeeds[wheel] > LateFrom ? "late"
@@ -137,7 +144,7 @@ internal sealed class WheelJudge
     }
 
     /// <summary>From which sample on a wheel stands while the others roll; null where it does not.</summary>
-    private int? StandsFrom(double[] speeds, double[] others)
+    private int? StandsFrom(int wheel, double[] speeds, double[] others, bool[] braking)
     {
         var (stands, rolls) = (0.0, 0.0);
         var last = -1;
@@ -152,8 +159,19 @@ internal sealed class WheelJudge
                 stands += _grid.Step;
         }
 
-        return stands >= Math.Min(DeadSeconds, DeadShare * rolls) && stands > 0 ? last + 1 : null;
+        var least = FallsDead(wheel, speeds, others, braking, last) ? DeadAtOnce : Math.Min(DeadSeconds, DeadShare * rolls);
+        return stands >= least && stands > 0 ? last + 1 : null;
     }
+
+    /// <summary>True where it stands from one sample to the next, faster than a wheel can and not under the brake.</summary>
+    private bool FallsDead(int wheel, double[] speeds, double[] others, bool[] braking, int last) =>
+        last > 0
+        && last + 2 < speeds.Length
+        && !braking[last]
+        && !braking[last + 1]
+        && (Jump(speeds, others, last + 1, UsualNoise(wheel)) < 0 || Jump(speeds, others, last, UsualNoise(wheel)) < 0);
+
+    private double UsualNoise(int wheel) => Statistics.Median(_noise.Where((n, w) => w != wheel && double.IsFinite(n)));
 
     /// <summary>
     /// Falls within a sample or two to far below the others that come back as fast, and jumps besides, up and down counted by the
@@ -161,14 +179,20 @@ internal sealed class WheelJudge
     /// </summary>
     private (int Drops, int Jumps) Jumps(int wheel, double[] speeds, double[] others, bool[] braking, bool[] valid)
     {
-        var noise = Statistics.Median(_noise.Where((n, w) => w != wheel && double.IsFinite(n)));
-        var (drops, up, down) = (0, 0, 0);
+        var noise = UsualNoise(wheel);
+        var (drops, braked, up, down) = (0, 0, 0, 0);
         for (var i = 1; i < speeds.Length; i++)
         {
             var jump = Jump(speeds, others, i, noise);
-            if (jump == 0 || braking[i] || braking[i - 1])
+            if (jump == 0)
                 continue;
             var back = jump < 0 ? EndOfDrop(speeds, others, i, noise) : -1;
+            if (braking[i] || braking[i - 1])
+            {
+                (braked, i) = back < 0 ? (braked, i) : (braked + 1, back);
+                continue;
+            }
+
             if (back < 0)
             {
                 (up, down) = (up + (jump > 0 ? 1 : 0), down + (jump < 0 ? 1 : 0));
@@ -183,7 +207,7 @@ internal sealed class WheelJudge
             i = back;
         }
 
-        return (drops, 2 * Math.Min(up, down));
+        return (drops > 0 ? drops + braked : 0, 2 * Math.Min(up, down));
     }
 
     private void Keep(int wheel, string kind, int from, int to) => Faults.Add((wheel, kind, _grid.Times[from], _grid.Times[to]));

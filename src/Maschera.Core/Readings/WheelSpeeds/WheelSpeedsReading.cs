@@ -108,7 +108,7 @@ public sealed partial class WheelSpeedsReading : ReadingOf<WheelSpeedsResult>
                 : sized.Count > 0 ? "off-size"
                 : "agree",
             Sentence = bad.Count + sized.Count == 0 ? Agreeing(road) : string.Join(" ", bad.Concat(sized).Select(w => w.Text)),
-            Notes = Notes(request, grid, channels, sized),
+            Notes = [.. Notes(request, grid, channels, sized), .. SeldomJumps(judge)],
             Channels = RoleResolver.Names(channels),
             Span = new Stretch(grid.Times[0], grid.Times[^1]),
             Wheels = wheels,
@@ -144,6 +144,9 @@ public sealed partial class WheelSpeedsReading : ReadingOf<WheelSpeedsResult>
         return states;
     }
 
+    /// <summary>A jump there and back is one place, s.</summary>
+    private const double OnePlace = 0.7;
+
     /// <summary>Some places of each wheel whose sensor is at fault: a sound one may fall once and mean nothing.</summary>
     private static List<WheelFault> Faults(WheelJudge judge) =>
         [
@@ -154,6 +157,29 @@ public sealed partial class WheelSpeedsReading : ReadingOf<WheelSpeedsResult>
                 .Select(f => new WheelFault(WheelNames.All[f.Wheel], f.Kind, f.From, f.To))
                 .OrderBy(f => f.From),
         ];
+
+    /// <summary>A sound wheel that does what none can at several places, yet not again and again: said, and not yet a fault.</summary>
+    private static IEnumerable<Note> SeldomJumps(WheelJudge judge) =>
+        judge
+            .Faults.Where(f => judge.States[f.Wheel] == "ok")
+            .GroupBy(f => f.Wheel)
+            .Select(f => (Wheel: WheelNames.Said(WheelNames.All[f.Key]), Places: Places(f.Select(x => x.From))))
+            .Where(f => f.Places.Count > 1)
+            .Select(f => new Note(
+                "seldom-jumps",
+                $"{char.ToUpperInvariant(f.Wheel[0])}{f.Wheel[1..]} jumps as no wheel can at {f.Places.Count} places (first at "
+                    + $"{f.Places[0].ToString("0.0", CultureInfo.InvariantCulture)} s): too few to call its sensor bad. Log longer, over "
+                    + "rough road and with the wires moved."
+            ));
+
+    private static List<double> Places(IEnumerable<double> moments)
+    {
+        List<double> places = [];
+        foreach (var at in moments.Order())
+            if (places.Count == 0 || at - places[^1] > OnePlace)
+                places.Add(at);
+        return places;
+    }
 
     private static WheelState Wheel(int wheel, string state, WheelGrid grid, WheelJudge judge, WheelRoad road)
     {
