@@ -116,6 +116,58 @@ public class DutyTests
         Assert.Null(result.DutyPercent);
     }
 
+    /// <summary>A coil that is switched off drives its wire far beyond the supply, for a few percent of the period.</summary>
+    [Fact]
+    public void The_kick_of_a_coil_is_no_level() =>
+        Gen.Select(Gen.Double[8, 90], Gen.Double[15, 300], Gen.Double[60, 250], Gen.Double[16, 60], Gen.Bool)
+            .Sample(
+                (duty, frequency, perPeriod, volts, turned) =>
+                {
+                    var train = Train(duty, frequency, perPeriod, 0.2, 5);
+                    var (kick, was) = (0.0, train.Samples[0]);
+                    for (var i = 1; i < train.Samples.Length; i++)
+                    {
+                        kick = train.Samples[i] > 7 && was <= 7 ? volts : kick * Math.Exp(-60 / perPeriod);
+                        was = train.Samples[i];
+                        train.Samples[i] += (float)(train.Samples[i] > 7 ? kick : 0);
+                    }
+
+                    if (turned)
+                        train = train with { Samples = Array.ConvertAll(train.Samples, v => 14 - v) };
+                    var result = Read(train);
+                    Assert.Equal("steady", result.Verdict);
+                    var within = 0.15 + 50 / perPeriod;
+                    Assert.InRange((turned ? 100 - result.DutyPercent!.Value : result.DutyPercent!.Value) - duty, -within, within);
+                    Assert.InRange(result.HighVolts!.Value - result.LowVolts!.Value, 13, 15.6);
+                    Assert.Contains(result.Notes, n => n.Code == "kick");
+                },
+                iter: 60
+            );
+
+    [Fact]
+    public void Single_samples_off_are_no_pulses_and_pulses_of_one_sample_are()
+    {
+        var train = Train(40, 50, 100, 0.1, 6);
+        var random = new Random(6);
+        foreach (var period in Enumerable.Range(1, 12))
+        {
+            // In the middle of a level, every fourth period.
+            var at = (int)((4 * period + (period % 2 == 0 ? 0.1 : 0.6)) * 100);
+            train.Samples[at] += (train.Samples[at] > 7 ? -1 : 1) * (float)(9 + 4 * random.NextDouble());
+        }
+
+        var result = Read(train);
+        Assert.Equal("steady", result.Verdict);
+        Assert.Equal(40, result.DutyPercent!.Value, 0.3);
+        Assert.Equal(50, result.FrequencyHz!.Value, 0.05);
+        Assert.Contains(result.Notes, n => n.Code == "spikes" && n.Text.StartsWith("12 ", StringComparison.Ordinal));
+
+        var thin = Read(Train(2, 50, 60, 0.1, 7));
+        Assert.InRange(thin.DutyPercent!.Value, 1, 4);
+        Assert.InRange(thin.Pulses, 55, 60);
+        Assert.DoesNotContain(thin.Notes, n => n.Code == "spikes");
+    }
+
     /// <summary>A train whose edges take a sixth of a sample, with noise, as a scope's filter leaves them.</summary>
     private static Channel Train(double duty, double frequency, double perPeriod, double phase, int seed)
     {

@@ -72,14 +72,18 @@ public sealed class DutyReading : ReadingOf<DutyResult>
             return Unusable(channels, "no-signal", "No channel looks like a pulse train. Say which with --channel signal=COLUMN.");
         if (signal.Samples.Length < 8)
             return Unusable(channels, "too-short", "Fewer than eight samples: capture a second or more.");
-        var rails = PulseTrain.FindRails(signal.Samples);
+        var kicking = TrainLevels.OfKicking(signal.Samples);
+        var rails = kicking?.Rails ?? PulseTrain.FindRails(signal.Samples);
+        // On the way to a kick's top the middle is passed much sooner than on the way to the level.
+        if (kicking is not null)
+            signal = signal with { Samples = Array.ConvertAll(signal.Samples, v => Math.Clamp(v, (float)rails.Low, (float)rails.High)) };
         if (!IsTwoLevel(signal.Samples, rails))
             return Unusable(
                 channels,
                 "no-pulses",
                 "The signal does not switch between two levels. Check that the circuit is powered and the probe is on the control wire."
             );
-        var edges = PulseTrain.FindEdges(signal, rails);
+        var (edges, spikes) = WithoutSpikes(PulseTrain.FindEdges(signal, rails), signal.Time.Step);
         var periods = Periods(edges, out var stand);
         if (periods.Count < LeastPeriods)
             return Unusable(
@@ -88,7 +92,47 @@ public sealed class DutyReading : ReadingOf<DutyResult>
                 $"Only {periods.Count} whole periods: capture at least three, better a second or more."
             );
         cancel.ThrowIfCancellationRequested();
-        return Build(channels, signal, rails, periods, stand, SteadyTrain.Fit(signal, rails, edges));
+        var result = Build(channels, signal, rails, periods, stand, SteadyTrain.Fit(signal, rails, edges));
+        return result with { Notes = [.. result.Notes, .. Beside(signal, kicking?.Kick, spikes)] };
+    }
+
+    private static IEnumerable<Note> Beside(Channel signal, double? kick, int spikes)
+    {
+        if (kick is { } volts)
+            yield return new(
+                "kick",
+                $"At its edges the signal goes {volts:0} {signal.Unit} beyond its levels: a coil that is switched off. Duty is counted between "
+                    + "the levels at which it dwells."
+            );
+        if (spikes > 0)
+            yield return new(
+                "spikes",
+                $"{spikes} single sample{(spikes == 1 ? " is" : "s are")} off among long pulses: taken for interference and left out."
+            );
+    }
+
+    /// <summary>
+    /// The edges without those of single samples, where pulses of both kinds are long and such samples few: a train's own pulses come
+    /// again and again.
+    /// </summary>
+    private static (List<Edge> Edges, int Spikes) WithoutSpikes(List<Edge> edges, double step)
+    {
+        const double single = 1.6,
+            usual = 4,
+            few = 0.2;
+        var widths = edges.Zip(edges.Skip(1), (a, b) => (a.Rising, Seconds: b.Seconds - a.Seconds)).ToList();
+        var singles = widths.Count(w => w.Seconds < single * step);
+        if (singles == 0 || singles > few * widths.Count || widths.GroupBy(w => w.Rising).Any(IsShort))
+            return (edges, 0);
+        List<Edge> kept = [];
+        foreach (var edge in edges)
+            if (kept.Count > 0 && edge.Seconds - kept[^1].Seconds < single * step)
+                kept.RemoveAt(kept.Count - 1);
+            else
+                kept.Add(edge);
+        return (kept, singles);
+
+        bool IsShort(IEnumerable<(bool Rising, double Seconds)> own) => Statistics.Median(own.Select(w => w.Seconds)) < usual * step;
     }
 
     /// <summary>One whole period between like edges, with the other edge in its middle; seconds.</summary>
@@ -125,7 +169,8 @@ public sealed class DutyReading : ReadingOf<DutyResult>
         {
             if (!float.IsFinite(samples[i]))
                 continue;
-            scatter += Math.Min(Math.Abs(samples[i] - rails.Low), Math.Abs(samples[i] - rails.High));
+            var value = Math.Clamp(samples[i], rails.Low - rails.Swing / 2, rails.High + rails.Swing / 2);
+            scatter += Math.Min(Math.Abs(value - rails.Low), Math.Abs(value - rails.High));
             counted++;
         }
 
