@@ -13,10 +13,15 @@ internal static class StopFinder
     private const double Beside = 2.5,
         Steady = 2.5;
 
+    /// <summary>A stop is known no better for more samples a second.</summary>
+    private const double MostHertz = 100;
+
     /// <summary>From, to, and whether the stop lies inside the file; null where the pump never stops.</summary>
     public static (double From, double To, bool KnowsStop)? Find(Channel pressure, Channel? pump)
     {
-        var holds = (pump is null ? ByPressure(pressure) : PumpSwitch.Holds(pump, pressure)).ToList();
+        var holds = (
+            pump is null ? ByPressure(new MemoryReader(pressure).LoadAtMost(MostHertz)) : PumpSwitch.Holds(pump, pressure)
+        ).ToList();
         return holds.Count == 0 ? null : holds.MaxBy(h => h.To - h.From);
     }
 

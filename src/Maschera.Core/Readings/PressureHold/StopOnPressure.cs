@@ -55,7 +55,8 @@ internal static class StopOnPressure
 
         private readonly double[] _seconds;
         private readonly double[] _values;
-        private readonly double _place;
+        private readonly double _place,
+            _whole;
 
         public Pieces(Channel pressure, double from, double to)
         {
@@ -69,6 +70,7 @@ internal static class StopOnPressure
             _seconds = [.. kept.Select(i => pressure.Time[i] - from)];
             _values = [.. kept.Select(i => (double)pressure.Samples[i])];
             _place = Statistics.LastPlace(pressure.Samples);
+            _whole = _seconds.Length < 4 * LeastPiece ? double.NaN : Fall(0);
         }
 
         /// <summary>The last place for a split: most of a capture is a hold, but for a short one; 0 with too few samples.</summary>
@@ -94,10 +96,10 @@ internal static class StopOnPressure
             var level = Statistics.StandardDeviation(_values.AsSpan(0, split));
             var least = level > _place / 2 ? PlaceScatter * _place : _place;
             var fall = Fall(split);
-            return Cost(0, Fall(0), least) - split * Logarithm(Math.Max(fall, level * level), least) - Cost(split, fall, least);
+            return Cost(0, _whole, least) - split * Logarithm(Math.Max(fall, level * level), least) - Cost(split, fall, least);
         }
 
-        /// <summary>What the mean square of a fall costs</summary>
+        /// <summary>What a fall costs that leaves a mean square.</summary>
         private double Cost(int first, double square, double least) => (_values.Length - first) * Logarithm(square, least);
 
         /// <summary>log σ of a mean square beside a scatter of <paramref name="least"/>.</summary>
