@@ -144,8 +144,10 @@ internal sealed class Hold
         return squares.Count == 0 ? 0 : Math.Sqrt(squares.Average() / 1.5);
     }
 
-    /// <summary>The line through the samples about a moment, taken there; no sample before the run-out counts. Where one parabola leaves
-    /// no more than noise, that.</summary>
+    /// <summary>
+    /// The line through the samples about a moment, taken there; no sample before the run-out counts. Where one parabola leaves no more
+    /// than noise, that.
+    /// </summary>
     private double At(double seconds)
     {
         if (_isCurve)

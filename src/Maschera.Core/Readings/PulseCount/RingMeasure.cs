@@ -22,7 +22,7 @@ internal sealed class RingMeasure
     /// <summary>Without a mark, what is more uneven than this, %, is how a hand turned it.</summary>
     private const double MostUneven = 35;
 
-    /// <summary>Outside of the marks a loss is whole pitches, give or take so much of them, with so many even ones to either side.</summary>
+    /// <summary>Outside of the marks a loss is whole pitches, give or take this share, with so many even ones to either side.</summary>
     private const double Whole = 0.2;
     private const int Beside = 4;
 
@@ -257,12 +257,11 @@ internal sealed class RingMeasure
         var known = lengths.Where(l => l.Count > 1).ToList();
         if (known.Count < lengths.Length * 0.8)
             return null;
-        if (HalfSwing(known) < LeastSeen)
-            return 100 * HalfSwing(known);
+        var half = HalfSwing(known);
+        if (half < LeastSeen || Likeness(known) >= Repeats)
+            return 100 * half;
         var smooth = Smooth(known);
-        return Likeness(known) >= Repeats ? 100 * HalfSwing(known)
-            : Likeness(smooth) >= Repeats ? 100 * HalfSwing(smooth)
-            : null;
+        return Likeness(smooth) >= Repeats ? 100 * HalfSwing(smooth) : null;
     }
 
     /// <summary>Half of the largest less the smallest mean length, without what is there by chance.</summary>
@@ -274,7 +273,7 @@ internal sealed class RingMeasure
         return Math.Sqrt(Math.Max(0, half * half - Math.Pow(ByChance * noise, 2)));
     }
 
-    /// <summary>The lengths of every revolution, each the mean over its part of the ring: what single samples scatter is less there.</summary>
+    /// <summary>The lengths of every revolution, each the mean over its part of the ring: single samples scatter less there.</summary>
     private static List<List<double>> Smooth(List<List<double>> lengths)
     {
         var (turns, reach) = (lengths.Min(l => l.Count), Math.Max(1, lengths.Count / Parts / 2));

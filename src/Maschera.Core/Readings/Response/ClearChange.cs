@@ -40,9 +40,6 @@ internal sealed class ClearChange
     /// <summary>The share of the clear changes that may go the other way.</summary>
     private const double OtherWay = 0.25;
 
-    /// <summary>Only where so many trials respond do what they differ by tell of the own movement.</summary>
-    private const double Most = ResponseMaker.Most;
-
     private readonly double[] _changes;
     private readonly Limits _own,
         _alike;
@@ -76,11 +73,11 @@ internal sealed class ClearChange
     /// </summary>
     public bool MayMove { get; }
 
-    /// <summary>Whether each trial responds.</summary>
+    /// <summary>Whether each trial responds; what trials differ by tells of the own movement only where most of them do.</summary>
     public IReadOnlyList<bool> Responds()
     {
         var alike = Responds(_alike);
-        return alike.Count(r => r) >= Most * alike.Count ? alike : Responds(_own);
+        return alike.Count(r => r) >= ResponseMaker.Most * alike.Count ? alike : Responds(_own);
     }
 
     /// <summary>Where clear changes go either way they are no answer to the command: none responds.</summary>

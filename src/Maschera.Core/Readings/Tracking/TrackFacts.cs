@@ -147,9 +147,6 @@ internal sealed class TrackFacts
     }
 
     /// <summary>
-    /// Actual keeps crossing desired, on one side at least beyond the band, again and again, and its swing does not die down.
-    /// </summary>
-    /// <summary>
     /// Where no distance from desired tells any of the next ones, whatever the beat, actual does not swing: each sample scatters alone.
     /// </summary>
     private bool IsWithoutMemory()
@@ -163,6 +160,9 @@ internal sealed class TrackFacts
         return own > 0 && Enumerable.Range(1, LongestMemory).All(lag => Math.Abs(Memory(lag)) < Memoryless);
     }
 
+    /// <summary>
+    /// Actual keeps crossing desired, on one side at least beyond the band, again and again, and its swing does not die down.
+    /// </summary>
     private bool AreSwinging()
     {
         if (IsNoise)
