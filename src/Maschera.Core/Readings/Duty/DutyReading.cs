@@ -101,8 +101,8 @@ public sealed class DutyReading : ReadingOf<DutyResult>
         if (kick is { } volts)
             yield return new(
                 "kick",
-                $"At its edges the signal goes {volts:0} {signal.Unit} beyond its levels: a coil that is switched off. Duty is counted between "
-                    + "the levels at which it dwells."
+                $"At its edges the signal goes {volts:0} {signal.Unit} beyond its levels: a coil that is switched off. Duty is counted "
+                    + "between the levels at which it dwells."
             );
         if (spikes > 0)
             yield return new(

@@ -49,7 +49,7 @@ internal static class RailPulses
         return limit > 0 && most > limit ? Above(command, i => Math.Abs(command.Samples[i] - rest) > limit, cylinder) : [];
     }
 
-    /// <summary>The largest departure that lasts: a spike of a sample or less than a millisecond is none, however rare pulses are.</summary>
+    /// <summary>The largest departure that lasts: a spike of a sample or a millisecond is none, however rare pulses are.</summary>
     private static double Lasting(Channel command, double rest)
     {
         var count = Math.Max(2, (int)Math.Ceiling(Spike / command.Time.Step) + 1);
