@@ -14,6 +14,7 @@ test("the open jobs show complaint, first suspect and next check, and can be sea
 
 test("a job is taken in with the keyboard alone, edited, closed, deleted and brought back", async ({ page }) => {
   await page.goto("/jobs/new");
+  await expect(page.getByLabel("Vehicle", { exact: true })).toBeFocused();
   await page.keyboard.type("Ghiro 1.0, mail sledge");
   await page.keyboard.press("Tab");
   await page.keyboard.type("NB 0999");
