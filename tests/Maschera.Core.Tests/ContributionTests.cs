@@ -144,6 +144,73 @@ public class ContributionTests
         Assert.All(result.Channels.Values, name => Assert.StartsWith("Cyl ", name, StringComparison.Ordinal));
     }
 
+    [Theory]
+    [InlineData("Cyl {0} torque share", "%", 100, 1.5, -30)]
+    [InlineData("Smooth running correction {0}", "mg/st", 0, 0.08, 1.9)]
+    public void Where_the_module_does_not_balance_tells_nothing(string name, string unit, double level, double noise, double off)
+    {
+        // Two thirds of the log are driven; the module shows the level for every cylinder there.
+        var log = Log(4, name, unit, level, noise, cylinder => cylinder == 3 ? _ => off : _ => 0);
+        var driven = log with { Channels = [.. log.Channels.Select(c => Resting(c, t => t is > 8 and < 48, (float)level))] };
+        var result = Read(driven);
+        var odd = Assert.Single(result.Cylinders, c => c.IsOdd);
+        Assert.Equal(3, odd.Cylinder);
+        Assert.InRange(odd.Value, level + off - 3 * noise, level + off + 3 * noise);
+        var said = result.Notes.Single(n => n.Code == "at-rest").Text;
+        Assert.Matches($@"^For (39|40) s, first at 8\.2 s, all cylinders show {level} ", said);
+    }
+
+    [Fact]
+    public void A_log_without_any_balancing_is_unusable()
+    {
+        var log = Log(4, "Cyl {0} torque share", "%", 100, 1.5, _ => _ => 0);
+        var result = Read(log with { Channels = [.. log.Channels.Select(c => Resting(c, _ => true, 0))] });
+        Assert.Equal("unusable", result.Verdict);
+        Assert.Equal("at-rest", result.Notes[^1].Code);
+        Assert.Empty(result.Cylinders);
+    }
+
+    [Fact]
+    public void Whole_figures_that_are_alike_most_of_the_time_are_no_rest()
+    {
+        // One cylinder shows 1 for a fifth of the time, the others 0: without what is alike it would be odd.
+        var log = Log(4, "Cyl {0} balance", "rpm", 0, 0, cylinder => cylinder == 2 ? t => t % 25 < 5 ? 1 : 0 : _ => 0);
+        var result = Read(log);
+        Assert.Equal("even", result.Verdict);
+        Assert.DoesNotContain(result.Notes, n => n.Code == "at-rest");
+    }
+
+    [Fact]
+    public void A_cylinder_among_three_that_may_be_odd_is_said_to_lie_apart()
+    {
+        var result = Read(
+            Log(
+                5,
+                "Speed deviation cyl. {0}",
+                "rpm",
+                0,
+                0.6,
+                cylinder =>
+                    _ =>
+                        cylinder switch
+                        {
+                            1 => 1.4,
+                            2 => -2,
+                            _ => -13.7,
+                        },
+                cylinders: 3
+            ),
+            Of(3)
+        );
+        Assert.True(result.Cylinders[2].IsOdd || result.Notes.Any(n => n.Code == "close" && n.Text.StartsWith("Cylinder 3 ")));
+    }
+
+    private static Channel Resting(Channel channel, Func<double, bool> rests, float level) =>
+        channel with
+        {
+            Samples = [.. channel.Samples.Select((v, i) => rests(channel.Time[i]) ? level : v)],
+        };
+
     private static ContributionResult Read(Capture log, Engine? engine = null) =>
         (ContributionResult)new ContributionReading().Read(new ReadingRequest(log) { Engine = engine ?? s_six });
 

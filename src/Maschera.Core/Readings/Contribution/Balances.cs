@@ -22,7 +22,7 @@ internal static class Balances
         OfTheLevel = 0.012;
 
     /// <summary>From this share of what makes it odd a cylinder is close to it.</summary>
-    private const double CloseTo = 0.75;
+    private const double CloseTo = 0.6;
 
     /// <summary>A figure still moves where its last third lies so many times its spread from its first.</summary>
     private const double Moves = 2;

@@ -128,17 +128,41 @@ public sealed partial class ContributionReading : ReadingOf<ContributionResult>
         var units = own.Values.Select(c => c.Unit).Distinct().ToList();
         if (units.Count > 1)
             return Unusable(channels, new Note("units", $"The cylinders come in different units ({string.Join(", ", units)})."));
-        return Build(request, channels, own, units[0]);
+        var rests = Rests.Of(own.Values);
+        var active = own.ToDictionary(c => c.Key, c => Rests.Without(c.Value, rests));
+        if (active.Values.Any(c => c.Samples.Count(float.IsFinite) < LeastValues))
+            return Unusable(
+                channels,
+                new Note(
+                    "at-rest",
+                    "All cylinders show one and the same figure: the module does not balance here. Most do so at a warm idle only: log "
+                        + "half a minute of that."
+                )
+            );
+        return Build(request, channels, active, AtRest(rests, units[0], own.Values.First()));
     }
+
+    private static List<Note> AtRest(IReadOnlyList<Stretch> rests, string unit, Channel column) =>
+        rests.Count == 0
+            ? []
+            :
+            [
+                new(
+                    "at-rest",
+                    $"For {rests.Sum(r => r.To - r.From):0} s, first at {rests[0].From:0.0} s, all cylinders show "
+                        + $"{Resampling.Held(column, rests[0].From):0.##} {unit}".TrimEnd()
+                        + ": the module does not balance there, and that is left out."
+                ),
+            ];
 
     private static ContributionResult Build(
         ReadingRequest request,
         Dictionary<string, Channel> channels,
         Dictionary<int, Channel> own,
-        string unit
+        List<Note> notes
     )
     {
-        List<Note> notes = [];
+        var unit = own.Values.First().Unit;
         var sign = Sign(request, unit, own.Values.First().Name, notes);
         var missing = request.Engine!.FiringOrder.Where(number => !own.ContainsKey(number)).Order().ToList();
         if (missing.Count > 0)
