@@ -182,7 +182,7 @@ internal sealed class CsvHead(string file, List<string> lines)
     {
         var above = Enumerable.Range(0, _firstData).Reverse().Where(i => lines[i].Trim().Length > 0).Take(3).ToList();
         var candidates = above
-            .Where(i => !CsvLayoutFinder.IsComment(lines[i]))
+            .Where(i => !CsvLayoutFinder.IsComment(lines[i]) || IsUnitsBehindNone(lines[i]))
             .Select(i => (Line: i, Cells: Fitted(CsvLayoutFinder.Cells(lines[i], _delimiter), _width)))
             .ToList();
         if (candidates.Count == 0)
@@ -213,6 +213,14 @@ internal sealed class CsvHead(string file, List<string> lines)
         var known = filled.Count(Units.LooksLikeUnit);
         return 2 * known >= filled.Count || known > 0 && Repeats(cells) && !Repeats(above);
     }
+
+    /// <summary>A row of units whose first column, a clock, has none: with semicolons it begins as a comment does.</summary>
+    private bool IsUnitsBehindNone(string line) =>
+        _delimiter == ';'
+        && CsvLayoutFinder.Cells(line, _delimiter) is ["", .. var others]
+        && others.Length + 1 == _width
+        && others.Any(c => c.Length > 0)
+        && others.All(c => c.Length == 0 || Units.LooksLikeUnit(c));
 
     private static bool Repeats(string[] cells) =>
         cells.Where(c => c.Length > 0).GroupBy(c => c, StringComparer.OrdinalIgnoreCase).Any(g => g.Count() > 1);

@@ -228,4 +228,22 @@ public class CsvTests
         using var stream = new MemoryStream(System.Text.Encoding.UTF8.GetBytes("Sample rate: 10,000 Hz\nA (V)\n1.5\n2.5\n"));
         Assert.Contains(CsvFile.Inspect(stream, "r.csv").Notes, n => n.Code == "rate-thousands");
     }
+
+    [Theory]
+    [InlineData("Time;RPM;ECT\n;rpm;°C\n")]
+    [InlineData("# drive\nTime;RPM;ECT\n;[rpm];[°C]\n")]
+    public void Units_in_a_row_of_their_own_may_begin_with_none(string head)
+    {
+        var capture = Load(head + "10:00:00.0;800;20\n10:00:00.1;801;20\n10:00:00.2;802;21\n");
+        Assert.Equal(["rpm", "°C"], capture.Channels.Select(c => c.Unit));
+        Assert.Equal(["RPM", "ECT"], capture.Channels.Select(c => c.Name));
+    }
+
+    [Fact]
+    public void A_comment_between_names_and_rows_is_no_row_of_units()
+    {
+        var capture = Load("Time;RPM;ECT\n; warm; idling\n10:00:00.0;800;20\n10:00:00.1;801;20\n10:00:00.2;802;21\n");
+        Assert.Equal(["", ""], capture.Channels.Select(c => c.Unit));
+        Assert.Equal(["RPM", "ECT"], capture.Channels.Select(c => c.Name));
+    }
 }
