@@ -84,7 +84,7 @@ def drawn(rng, kind):
     step = float(rng.choice([0.05, 0.1, 0.1, 0.2]))
     seconds = logged_times(rng, rng.uniform(150, 420), step)
     load, rpm, pulls = driven(rng, seconds)
-    while len(pulls) < 3:
+    while len(pulls) < 3 or pulls[-1][0] < 0.6 * seconds[-1]:
         load, rpm, pulls = driven(rng, seconds)
     real, pulling = kind.startswith("real") or kind == "bare", load > 0.7
     hot = kind in ("real-heat", "real-all", "bare")
@@ -114,8 +114,8 @@ def drawn(rng, kind):
     else:
         retard = np.zeros(len(seconds))
     if kind == "short":
-        for at in rng.uniform(5, seconds[-1] - 5, 4):
-            retard[(seconds >= at) & (seconds < at + max(0.12, 0.9 * step))] = rng.uniform(4, 9)
+        for at in np.linspace(5, seconds[-1] - 5, 4) + rng.uniform(0, 3, 4):
+            retard[(seconds >= at) & (seconds < at + max(0.12, 0.6 * step))] = rng.uniform(4, 9)
     if kind == "small":
         retard = np.minimum(1.6, sawtooth(rng, seconds, pulling, 4))
     if kind == "standing":

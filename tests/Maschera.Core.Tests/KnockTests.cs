@@ -107,5 +107,96 @@ public class KnockTests
         Assert.Contains(Read(log with { Channels = [.. log.Channels.Skip(1)] }).Notes, n => n.Code == "no-retard");
     }
 
+    [Theory]
+    [MemberData(nameof(Seeds))]
+    public void Retard_that_is_given_back_and_taken_again_all_through_a_long_pull_has_helped(int seed)
+    {
+        var held = new KnockingDrive(seed)
+        {
+            Real = true,
+            Held = true,
+            Pull = 22,
+            Coolant = 109,
+        }.Log();
+        Assert.Contains(Read(held).Factors, f => f is { Factor: "spark", SpeaksFor: "false" });
+        var sawn = Changed(held, "Knock retard", (t, retard) => retard > 8.5 ? 9 - 2 * (t % 1.5) : retard);
+        var result = Read(sawn);
+        Assert.True(result.Verdict == "likely-real", result.Sentence);
+        Assert.DoesNotContain(result.Factors, f => f is { Factor: "spark", SpeaksFor: "false" });
+    }
+
+    [Theory]
+    [MemberData(nameof(Seeds))]
+    public void Noise_that_stays_is_told_though_the_retard_trembles(int seed)
+    {
+        var random = new Random(seed);
+        var log = new KnockingDrive(seed) { Noise = true, Coolant = 88 }.Log();
+        var result = Read(Changed(log, "Knock retard", (_, retard) => retard > 0 ? retard + 0.6 * (random.NextDouble() - 0.5) : 0));
+        Assert.Equal("likely-false", result.Verdict);
+        Assert.Contains(result.Factors, f => f is { Factor: "spark", SpeaksFor: "false" });
+    }
+
+    [Theory]
+    [InlineData("Coolant temperature", 92, 101, "coolant")]
+    [InlineData("Intake air temperature", 31, 48, "intake air")]
+    public void Retard_that_comes_in_the_warmer_pulls_only_comes_with_heat(string name, double cooler, double warmer, string said)
+    {
+        var before = Changed(new KnockingDrive(1).Log(), name, (_, _) => cooler);
+        var after = Changed(new KnockingDrive(2) { Real = true }.Log(), name, (_, _) => warmer);
+        var result = Read(Joined(before, after));
+        var heat = result.Factors.Single(f => f.Factor == "heat");
+        Assert.Equal("real", heat.SpeaksFor);
+        Assert.Contains($"{warmer} °C of {said}", heat.Text, StringComparison.Ordinal);
+        Assert.Equal("likely-real", result.Verdict);
+        // As warm without it as with it: heat tells nothing.
+        var alike = Read(Joined(Changed(before, name, (_, _) => warmer), after));
+        Assert.Equal("nothing", alike.Factors.Single(f => f.Factor == "heat").SpeaksFor);
+    }
+
+    [Theory]
+    [InlineData(2, "none")]
+    [InlineData(3, "cannot-tell")]
+    public void What_two_rows_of_a_tenth_of_a_second_show_is_a_blip(int rows, string verdict)
+    {
+        // The second row comes a little late, as rows of a log do.
+        var time = TimeAxis.FromStamps([.. Enumerable.Range(0, 400).Select(i => i * 0.1 + (i % 2 == 1 ? 0.015 : 0))]);
+        var retard = new Channel("Knock retard", "°", time, [.. Enumerable.Range(0, 400).Select(i => i % 100 < rows ? 6f : 0)]);
+        Assert.Equal(verdict, Read(new Capture("blips.csv", [retard], [])).Verdict);
+    }
+
+    private static Capture Changed(Capture log, string name, Func<double, double, double> value) =>
+        log with
+        {
+            Channels =
+            [
+                .. log.Channels.Select(c =>
+                    c.Name == name ? c with { Samples = [.. c.Samples.Select((v, i) => (float)value(c.Time[i], v))] } : c
+                ),
+            ],
+        };
+
+    /// <summary>One log behind the other.</summary>
+    private static Capture Joined(Capture first, Capture second)
+    {
+        static double[] Times(Channel channel) => [.. Enumerable.Range(0, channel.Time.Count).Select(i => channel.Time[i])];
+        var end = first.Channels[0].Time.End + 0.1;
+        return first with
+        {
+            Channels =
+            [
+                .. first.Channels.Zip(
+                    second.Channels,
+                    (a, b) =>
+                        new Channel(
+                            a.Name,
+                            a.Unit,
+                            TimeAxis.FromStamps([.. Times(a), .. Times(b).Select(t => end + t)]),
+                            [.. a.Samples, .. b.Samples]
+                        )
+                ),
+            ],
+        };
+    }
+
     private static KnockResult Read(Capture capture) => (KnockResult)new KnockReading().Read(new ReadingRequest(capture));
 }

@@ -15,6 +15,13 @@ internal sealed class KnockFactors(KnockLog log)
         OftenLight = 0.3,
         HardlyLight = 0.12;
 
+    /// <summary>A pull is above this share of the load's reach, and as long as a knock needs to come, s.</summary>
+    private const double HighShare = 0.7,
+        PullSeconds = 1.5;
+
+    /// <summary>Pulls that have it are warmer than those that don't by so much, °C.</summary>
+    private const double Warmer = 5;
+
     /// <summary>Coolant and intake air, °C: hot enough for knock, and cool enough to speak against it.</summary>
     private const double HotCoolant = 103,
         HotAir = 52,
@@ -39,6 +46,9 @@ internal sealed class KnockFactors(KnockLog log)
     private const double StaysLong = 4,
         StaysBeyondPull = 10,
         GoneSoon = 2.5;
+
+    /// <summary>Spark given back: a fall of the retard by this share of its worst.</summary>
+    private const double GivenBack = 0.1;
 
     /// <summary>Noise at one engine speed: most of it within this share of the speeds driven, at every load.</summary>
     private const double NarrowSpeeds = 0.25;
@@ -77,6 +87,8 @@ internal sealed class KnockFactors(KnockLog log)
         var cool = !(coolant > CoolCoolant) && !(air > CoolAir);
         return hot ? new("heat", Real, figure, "°C", $"It is hot when it comes ({told}).")
             : cool ? new("heat", False, figure, "°C", $"Nothing is hot when it comes ({told}).")
+            : (OnlyWhenWarm("coolant", "coolant") ?? OnlyWhenWarm("intake-air", "intake air")) is { } warm
+                ? new("heat", Real, figure, "°C", warm)
             : new("heat", Nothing, figure, "°C", $"Warm, but not out of order ({told}).");
     }
 
@@ -107,14 +119,17 @@ internal sealed class KnockFactors(KnockLog log)
             : new("mixture", Nothing, lambda, "lambda", "The mixture is hardly lean: it says nothing clear.");
     }
 
-    /// <summary>Knock goes when the spark is taken back; noise stays although it is far back.</summary>
+    /// <summary>
+    /// Knock goes when the spark is taken back; noise stays although it is far back. What goes and comes again as the spark is given
+    /// back, as often as a pull lasts, has gone.
+    /// </summary>
     private KnockFactor Spark()
     {
         if (!log.Has("spark"))
             return Missing("spark", "The spark angle was not logged.");
-        var longest = log.Episodes.Max(Plateau);
+        var (longest, held) = (log.Episodes.Max(Plateau), log.Episodes.Max(Held));
         var tooLong = Load.SpeaksFor == Real ? StaysBeyondPull : StaysLong;
-        return longest > tooLong ? new("spark", False, longest, "s", $"It stays for {longest:0.#} s although the spark is far back.")
+        return held > tooLong ? new("spark", False, held, "s", $"It stays for {held:0.#} s although the spark is far back.")
             : longest < GoneSoon ? new("spark", Real, longest, "s", $"It is gone {longest:0.#} s after the spark was taken back.")
             : new("spark", Nothing, longest, "s", "Whether taking the spark back helps is not clear.");
     }
@@ -128,6 +143,25 @@ internal sealed class KnockFactors(KnockLog log)
             if (log.Retard[i] > 0.8 * worst)
                 seconds += log.Seconds[i] - log.Seconds[i - 1];
         return seconds;
+    }
+
+    /// <summary>The longest stretch of an episode within a fifth of its worst in which nothing is given back, s.</summary>
+    private double Held((int First, int End) episode)
+    {
+        var worst = log.Retard[episode.First..episode.End].Where(double.IsFinite).Max();
+        var (longest, since, most) = (0.0, double.NaN, 0.0);
+        for (var i = episode.First; i < episode.End; i++)
+        {
+            var retard = log.Retard[i];
+            if (double.IsNaN(retard))
+                continue;
+            if (double.IsNaN(since) || retard < 0.8 * worst || retard < most - GivenBack * worst)
+                (since, most) = (retard < 0.8 * worst ? double.NaN : log.Seconds[i], retard);
+            most = Math.Max(most, retard);
+            longest = double.IsNaN(since) ? longest : Math.Max(longest, log.Seconds[i] - since);
+        }
+
+        return longest;
     }
 
     private KnockFactor Speed()
@@ -151,26 +185,46 @@ internal sealed class KnockFactors(KnockLog log)
     {
         if (log.LoadOrThrottle is not { } load)
             return Missing("consistency", "Without load or throttle like situations can't be told.");
-        var sorted = Statistics.Sorted(load.Where((_, i) => log.Runs[i]));
-        var limit = Statistics.Quantile(sorted, 0.02) + 0.7 * (Statistics.Quantile(sorted, 0.98) - Statistics.Quantile(sorted, 0.02));
-        var (pulls, with, inside, heard) = (0, 0, false, false);
-        for (var i = 0; i < load.Length; i++)
-        {
-            var high = log.Runs[i] && load[i] > limit;
-            if (inside && !high)
-                (pulls, with) = (pulls + 1, with + (heard ? 1 : 0));
-            heard = high && (inside && heard || log.Retard[i] > KnockLog.Counts);
-            inside = high;
-        }
-
-        double? share = pulls > 0 ? 100.0 * with / pulls : null;
+        var pulls = Pulls(load);
+        var with = pulls.Count(p => p.Heard);
+        double? share = pulls.Count > 0 ? 100.0 * with / pulls.Count : null;
         return new(
             "consistency",
             Nothing,
             share,
             "%",
-            pulls > 0 ? $"It comes in {with} of {pulls} stretches at high load." : "There is no stretch at high load."
+            pulls.Count > 0 ? $"It comes in {with} of {pulls.Count} stretches at high load." : "There is no stretch at high load."
         );
+    }
+
+    /// <summary>The stretches at high load: first sample, the one behind the last, and whether it is heard there.</summary>
+    private List<(int First, int End, bool Heard)> Pulls(double[] load)
+    {
+        var sorted = Statistics.Sorted(load.Where((_, i) => log.Runs[i]));
+        var (low, high) = (Statistics.Quantile(sorted, 0.02), Statistics.Quantile(sorted, 0.98));
+        var pulling = load.Select((v, i) => log.Runs[i] && v > low + HighShare * (high - low)).ToArray();
+        List<(int First, int End, bool Heard)> pulls = [];
+        for (var i = 0; i < load.Length; i++)
+            if (pulling[i] && (i == 0 || !pulling[i - 1]))
+                pulls.Add((i, i + 1, log.Retard[i] > KnockLog.Counts));
+            else if (pulling[i])
+                pulls[^1] = (pulls[^1].First, i + 1, pulls[^1].Heard || log.Retard[i] > KnockLog.Counts);
+        return pulls;
+    }
+
+    /// <summary>What tells that it comes in the warmer pulls only, by coolant or intake air; null where nothing does.</summary>
+    private string? OnlyWhenWarm(string role, string what)
+    {
+        if (!log.Has(role) || log.LoadOrThrottle is not { } load)
+            return null;
+        var pulls = Pulls(load).Where(p => log.Seconds[p.End - 1] - log.Seconds[p.First] >= PullSeconds).ToList();
+        double[] Celsius(bool heard) =>
+            Statistics.Sorted(pulls.Where(p => p.Heard == heard).Select(p => log.Mean(role, i => i >= p.First && i < p.End)));
+        var (with, without) = (Celsius(true), Celsius(false));
+        return
+            with.Length < 2 || without.Length < 2 || !(with[0] > without[^1] && with[0] + with[^1] - without[0] - without[^1] > 2 * Warmer)
+            ? null
+            : $"It comes in the pulls at {with[0]:0} °C of {what} and above, in none at {without[^1]:0} °C and below.";
     }
 
     private static KnockFactor Missing(string factor, string text) => new(factor, Nothing, null, "", text);

@@ -17,6 +17,9 @@ internal sealed class KnockLog
 
     private const double JoinSeconds = 0.5;
 
+    /// <summary>Rows of a log come so much of a step early or late.</summary>
+    private const double Uneven = 0.25;
+
     /// <summary>Stamps of one row may differ in their last bits, s.</summary>
     private const double SameMoment = 1e-9;
 
@@ -91,7 +94,7 @@ internal sealed class KnockLog
             first = -1;
         }
 
-        return [.. found.Where(e => e.End - e.First > 1 && Seconds[e.End - 1] - Seconds[e.First] + Step > Shortest)];
+        return [.. found.Where(e => e.End - e.First > 1 && Seconds[e.End - 1] - Seconds[e.First] + (1 - Uneven) * Step > Shortest)];
     }
 
     private bool[] FindActive()
