@@ -138,11 +138,28 @@ public static partial class KnownQuantities
             "Intake air temperature",
             "Temperature",
             s_temperature,
-            ["intake air temp", "intake temp", "iat", "ansauglufttemp", "air d'admission", "aria aspirata"]
+            [
+                .. (string[])["intake air temp", "intake temp", "manifold air temp", "manifold temp", "iat"],
+                .. (string[])["ansauglufttemp", "air d'admission", "aria aspirata"],
+            ]
         )
         {
             Possible = (-38, 130),
             Fastest = (12, 12),
+        };
+    public static Quantity ChargeAir { get; } =
+        new(
+            "Charge air temperature",
+            "Temperature",
+            s_temperature,
+            [
+                .. (string[])["charge air temp", "boost air temp", "boost temp", "intercooler temp", "charge temp"],
+                .. (string[])["ladelufttemp", "air de suralimentation", "aria di sovralimentazione"],
+            ]
+        )
+        {
+            Possible = (-38, 250),
+            Fastest = (15, 25),
         };
     public static Quantity AmbientAir { get; } =
         new(
@@ -217,6 +234,7 @@ public static partial class KnownQuantities
         OilTemperature,
         FuelTemperature,
         IntakeAir,
+        ChargeAir,
         AmbientAir,
         ExhaustTemperature,
         Battery,

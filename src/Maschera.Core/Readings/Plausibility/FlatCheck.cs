@@ -15,6 +15,13 @@ internal static class FlatCheck
     /// <summary>The driver moves over at least this share of its range within the stand.</summary>
     private const double DriverMoves = 0.2;
 
+    /// <summary>What it does for so long only does not count, s, and no more than this share of the stand.</summary>
+    private const double AsideSeconds = 1,
+        MostAside = 0.05;
+
+    /// <summary>A driver changes where it moves by this share of its range from one value to the next but one.</summary>
+    private const double Changes = 0.01;
+
     /// <summary>A driver and what it drives go together at least so well, elsewhere; less is enough where the stand is long.</summary>
     private const double LeastTogether = 0.6,
         LeastTogetherLong = 0.45,
@@ -47,7 +54,10 @@ internal static class FlatCheck
             .ToList();
         foreach (var channel in channels.Where(c => c is { IsLog: true, Switches: false } && Moves(c)))
         foreach (var (first, last) in channel.Runs(i => i > 0 && channel.Samples[i] == channel.Samples[i - 1]))
-            if (Frozen(channel, first - 1, last, [.. drivers.Where(d => d != channel)]) is { } driver)
+            if (
+                !StandingEngine.Explains(channel, channels, channel.Time[first - 1], channel.Time[last])
+                && Frozen(channel, first - 1, last, [.. drivers.Where(d => d != channel)]) is { } driver
+            )
                 yield return new Finding(
                     channel.Name,
                     "flat",
@@ -72,8 +82,7 @@ internal static class FlatCheck
         if (to - from < LeastSeconds || last - first < LeastSamples)
             return null;
         var stands = last - first >= channel.Samples.Length - 2;
-        if (!stands && !IsUnlikely(channel, first, last))
-            return null;
+        var unlikely = stands || IsUnlikely(channel, first, last);
         // At its stop a throttle stands while the engine runs down; only the foot has to move it.
         var together = to - from < LongSeconds ? LeastTogether : LeastTogetherLong;
         var stop = !stands && IsStop(channel, channel.Samples[first], first, last);
@@ -86,7 +95,10 @@ internal static class FlatCheck
         var leaderStands = leader.Driver is not null && !MovesWithin(leader.Driver, from, to);
         return going
             .FirstOrDefault(g =>
-                g.Together > together && MovesWithin(g.Driver, from, to) && !(leaderStands && g.Together < leader.Together - Clearly)
+                g.Together > together
+                && MovesWithin(g.Driver, from, to)
+                && !(leaderStands && g.Together < leader.Together - Clearly)
+                && (unlikely || IsUnlikelyBeside(g.Driver, channel, from, to))
             )
             .Driver;
     }
@@ -97,7 +109,8 @@ internal static class FlatCheck
         if (b - a < 4)
             return false;
         var part = Statistics.Sorted(driver.Samples[a..b].Select(v => (double)v));
-        return Statistics.Quantile(part, 0.95) - Statistics.Quantile(part, 0.05) > DriverMoves * driver.Range;
+        var aside = Math.Min(MostAside, AsideSeconds / (to - from));
+        return Statistics.Quantile(part, 1 - aside) - Statistics.Quantile(part, aside) > DriverMoves * driver.Range;
     }
 
     /// <summary>A driver that hardly moves at all drives nothing.</summary>
@@ -121,6 +134,34 @@ internal static class FlatCheck
         }
 
         return all > 20 && (last - first) * Math.Log((same + 1.0) / (all + 2)) < Math.Log(LeastChance);
+    }
+
+    /// <summary>The same of the moments alone in which the driver changes: with the foot still, much stands for long.</summary>
+    private static bool IsUnlikelyBeside(Watched driver, Watched channel, double from, double to)
+    {
+        int same = 0,
+            all = 0,
+            within = 0;
+        double[] driven =
+        [
+            .. Enumerable.Range(0, channel.Samples.Length).Select(i => (double)Resampling.Held(driver.Channel, channel.Time[i])),
+        ];
+        for (var i = 1; i + 1 < driven.Length; i++)
+        {
+            if (!(Math.Abs(driven[i + 1] - driven[i - 1]) > Changes * driver.Range))
+                continue;
+            if (channel.Time[i] >= from && channel.Time[i] <= to)
+            {
+                within++;
+                continue;
+            }
+
+            all++;
+            if (channel.Samples[i + 1] == channel.Samples[i - 1])
+                same++;
+        }
+
+        return all > 20 && within * Math.Log((same + 1.0) / (all + 2)) < Math.Log(LeastChance);
     }
 
     /// <summary>True for a value it rests at elsewhere too, at the end of its range: a stop.</summary>

@@ -49,7 +49,16 @@ public sealed class PlausibilityReading : ReadingOf<PlausibilityResult>
         var findings = new List<Finding>();
         foreach (
             var check in (Func<IReadOnlyList<Watched>, IEnumerable<Finding>>[])
-                [RailCheck.Find, SupplyCheck.Find, ValueCheck.Find, FlatCheck.Find, SpikeCheck.Find, DropoutCheck.Find, ConditionCheck.Find]
+                [
+                    RailCheck.Find,
+                    SupplyCheck.Find,
+                    ValueCheck.Find,
+                    FlatCheck.Find,
+                    SpikeCheck.Find,
+                    LoneCheck.Find,
+                    DropoutCheck.Find,
+                    ConditionCheck.Find,
+                ]
         )
         {
             cancel.ThrowIfCancellationRequested();

@@ -23,8 +23,18 @@ internal static partial class SupplyCheck
     /// <summary>So much of the change comes from one sample to the next; what is measured moves more gently.</summary>
     private const double AtOnce = 0.75;
 
-    /// <summary>Foot and throttle stay within this share of their range meanwhile.</summary>
-    private const double Stands = 0.1;
+    /// <summary>With longer steps, s, what is measured changes at once as well: foot and throttle have to be known.</summary>
+    private const double MostStep = 0.3;
+
+    /// <summary>Two at least stand before and after, within this share of their supply.</summary>
+    private const double Steady = 0.04;
+
+    /// <summary>
+    /// Foot and throttle stay within this share of their range meanwhile, and move by less than what could explain the factor:
+    /// near their stop a sensor's volts change by so much more of themselves than the foot of its range.
+    /// </summary>
+    private const double Stands = 0.1,
+        AtMostExplains = 4;
 
     /// <summary>Signals below this share of their supply are too near ground to show a factor.</summary>
     private const double LeastLevel = 0.03;
@@ -33,7 +43,8 @@ internal static partial class SupplyCheck
     private const int Beside = 3;
 
     /// <param name="Unsure">What the samples beside the change leave open of its factor, as a share.</param>
-    private readonly record struct Change(Watched Channel, double At, double Factor, double Unsure);
+    /// <param name="IsSteady">It stands before and after.</param>
+    private readonly record struct Change(Watched Channel, double At, double Factor, double Unsure, bool IsSteady);
 
     public static IEnumerable<Finding> Find(IReadOnlyList<Watched> channels) =>
         Sagging([.. channels.Where(c => c is { Supply: not null, Switches: false, IsLog: true })], [.. channels.Where(IsDriver)])
@@ -71,30 +82,35 @@ internal static partial class SupplyCheck
     /// <summary>Several signals that change by one factor at one moment, as only what they share can make them.</summary>
     private static IEnumerable<Finding> Sagging(List<Watched> fed, List<Watched> drivers)
     {
-        if (fed.Count < 2)
+        if (fed.Count < 2 || drivers.Count == 0 && fed.Min(c => c.Time.Step) > MostStep)
             yield break;
-        var changes = fed.SelectMany(Changes).Where(c => drivers.All(d => Stood(d, c.At))).OrderBy(c => c.At).ToList();
+        var changes = fed.SelectMany(Changes).OrderBy(c => c.At).ToList();
+        var sure = changes.Where(c => drivers.All(d => Stood(d, c))).ToList();
         var told = double.NegativeInfinity;
-        foreach (var first in changes)
+        foreach (var first in sure)
         {
-            if (first.At <= told || Alike(first, changes) is not { Count: > 1 } together)
+            if (first.At <= told || Alike(first, sure) is not { Count: > 1 } together)
                 continue;
-            var back = changes.FirstOrDefault(c =>
-                c.At > first.At && together.Any(t => t.Channel == c.Channel) && Returns(first, c, changes)
-            );
-            if (together.Count < Enough(fed, first.At) || together.Count < 3 && back.Channel is null)
+            var other = changes
+                .Where(c => c.At != first.At && together.Any(t => t.Channel == c.Channel) && Returns(first, c, changes))
+                .Select(c => (double?)c.At)
+                .MinBy(at => Math.Abs(at!.Value - first.At));
+            if (together.Count(c => c.IsSteady) < 2 || together.Count < Enough(fed, first.At) || together.Count < 3 && other is null)
                 continue;
-            told = back.Channel is null ? fed.Max(c => c.Time.End) : back.At;
-            yield return Shared(together, first.At, told);
+            var (from, to) = other < first.At ? (other.Value, first.At) : (first.At, other ?? fed.Max(c => c.Time.End));
+            told = to;
+            var factor = Statistics.Median(together.Select(c => c.Factor));
+            yield return Shared(together, other < first.At ? 1 / factor : factor, from, to);
         }
     }
 
     /// <summary>What moves the sensors rightly stands from shortly before a moment to shortly after.</summary>
-    private static bool Stood(Watched driver, double at)
+    private static bool Stood(Watched driver, Change change)
     {
-        var i = driver.Time.IndexAtOrAfter(at);
+        var i = driver.Time.IndexAtOrAfter(change.At);
         var around = driver.Samples[Math.Max(0, i - Beside)..Math.Min(driver.Samples.Length, i + Beside)];
-        return around.Length > 0 && around.Max() - around.Min() <= Stands * driver.Range;
+        var moved = around.Length > 0 ? (around.Max() - around.Min()) / driver.Range : 1;
+        return moved <= Stands && AtMostExplains * moved < Math.Abs(Math.Log(change.Factor)) || driver.Range == 0;
     }
 
     private static bool Returns(Change away, Change back, List<Change> changes) =>
@@ -130,7 +146,13 @@ internal static partial class SupplyCheck
             var (from, to) = (Middle(before), Middle(after));
             var change = Math.Log(to / from);
             if (Math.Min(from, to) > least && Math.Abs(change) > LeastSag && step / change > AtOnce)
-                yield return new Change(channel, channel.Time[i], to / from, (Wide(before) / from + Wide(after) / to) / 2);
+                yield return new Change(
+                    channel,
+                    channel.Time[i],
+                    to / from,
+                    (Wide(before) / from + Wide(after) / to) / 2,
+                    Math.Max(Wide(before), Wide(after)) < Steady * channel.Supply.Value
+                );
         }
     }
 
@@ -138,17 +160,16 @@ internal static partial class SupplyCheck
 
     private static double Wide(float[] samples) => samples.Max() - samples.Min();
 
-    private static Finding Shared(List<Change> together, double from, double to)
+    private static Finding Shared(List<Change> together, double factor, double from, double to)
     {
         List<string> names = [.. together.Select(c => c.Channel.Name)];
-        var percent = 100 * Statistics.Median(together.Select(c => c.Factor));
         return new Finding(
             string.Join(", ", names),
             "shared-supply",
             from,
             to,
             1,
-            $"{string.Join(", ", names)} change together to {percent:0} % {RailCheck.Said(from, to)}: what they share does, the supply or "
+            $"{string.Join(", ", names)} change together to {100 * factor:0} % {RailCheck.Said(from, to)}: what they share does, the supply or "
                 + "the ground. Measure it at one of the plugs, and unplug the others one after the other."
         )
         {
