@@ -71,6 +71,50 @@ public class CircuitTests
         Assert.Contains(alone.Notes, n => n.Code == "lost-somewhere");
     }
 
+    [Theory]
+    [InlineData(
+        "supply,battery -,voltage,12.4,V,\"key on, loaded\"\nsupply,ground,resistance,0.9,Ohm,\"key off, unplugged\"",
+        "sound",
+        true
+    )]
+    [InlineData(
+        "supply,battery -,voltage,9.4,V,\"key on, loaded\"\nsupply,ground,resistance,4,Ohm,\"key off, unplugged\"",
+        "high-resistance",
+        true
+    )]
+    [InlineData("battery +,supply,voltage,0.2,V,\"key on, loaded\"\nsupply,chassis,resistance,1,Ohm,\"key off, unplugged\"", "sound", true)]
+    [InlineData("supply,ground,resistance,6,Ohm,\"key off, unplugged\"", "not-measured", true)]
+    [InlineData("supply,ground,resistance,0.4,Ohm,\"key off, unplugged\"", "short-to-ground", false)]
+    [InlineData(
+        "supply,battery -,voltage,0,V,\"key on, loaded\"\nsupply,ground,resistance,0.4,Ohm,\"key off, unplugged\"",
+        "short-to-ground",
+        false
+    )]
+    [InlineData("supply,battery -,voltage,0,V,\"key on, loaded\"\nsupply,ground,resistance,5,Ohm,\"key off, unplugged\"", "open", true)]
+    public void Few_ohms_of_a_feed_are_a_short_only_where_nothing_else_can_be_meant(string rows, string state, bool said)
+    {
+        var result = Read(Battery + rows);
+        Assert.Equal(state, result.Wires.Single(w => w.Wire == "supply").State);
+        Assert.Equal(said, result.Notes.Any(n => n.Code == "other-consumers"));
+    }
+
+    [Theory]
+    [InlineData(4.97, "sound", true)]
+    [InlineData(0.03, "short-to-ground", false)]
+    public void A_regulated_supply_that_stands_under_load_touches_no_ground(double volts, string state, bool said)
+    {
+        var result = Read(
+            Battery
+                + string.Create(
+                    System.Globalization.CultureInfo.InvariantCulture,
+                    $"supply 5V,module ground,voltage,{volts},V,\"key on, loaded\"\n"
+                )
+                + "supply 5V,module ground,resistance,12,Ohm,\"key off, unplugged\""
+        );
+        Assert.Equal(state, result.Wires.Single(w => w.Wire.StartsWith("supply", StringComparison.Ordinal)).State);
+        Assert.Equal(said, result.Notes.Any(n => n.Code == "other-consumers"));
+    }
+
     [Fact]
     public void Order_of_the_rows_units_and_swapped_leads_change_no_verdict()
     {

@@ -36,6 +36,7 @@ public sealed class CircuitReading : ReadingOf<CircuitResult>
         List<Note> notes =
         [
             .. Proofless(sheet.Rows),
+            .. judges.SelectMany(j => j.Judge.Consumers.Select(Consumer)),
             .. judges.SelectMany(j => LostSomewhere(j.Judge)),
             .. SharedWires.Notes(states),
             .. SharedWires.Before(sheet.Rows, faulty),
@@ -118,6 +119,13 @@ public sealed class CircuitReading : ReadingOf<CircuitResult>
         return $"{string.Join("; ", named)} {(sound.Count == 1 ? "is" : "are")} sound under load"
             + (open > 0 ? $"; {open} more {(open == 1 ? "is" : "are")} not proved." : ": look at the component itself.");
     }
+
+    private static Note Consumer(SheetRow row) =>
+        new(
+            "other-consumers",
+            $"{row.Value:0.##} Ω from {Terminals.Spoken(row.From)} to {Terminals.Spoken(row.To)} prove no short: it may be what else hangs "
+                + "on that feed, or the component itself. Measure the supply's voltage under load, or the ohms with its fuse out."
+        );
 
     private static Note Proofless(SheetRow row) =>
         row.IsLive

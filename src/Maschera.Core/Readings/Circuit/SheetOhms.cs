@@ -5,8 +5,12 @@ namespace Maschera.Core.Readings.Circuit;
 /// <summary>What resistances of a sheet tell: wires cut, of too many ohms, or touching each other.</summary>
 internal sealed class SheetOhms(IReadOnlyList<SheetRow> rows)
 {
-    /// <summary>Ω: two wires under it touch; one wire over the second carries no load, over the third it is open.</summary>
+    /// <summary>
+    /// Ω: two wires under it touch, but a consumer on a battery's feed may have as little as the second; one wire over the third
+    /// carries no load, over the fourth it is open.
+    /// </summary>
     internal const double Touching = 30,
+        LeastConsumer = 2,
         TooMuch = 3,
         OpenFrom = 100_000;
 

@@ -21,6 +21,9 @@ internal sealed class WireJudge
     /// <summary>A loss of this share of what feeds the wire is an open circuit.</summary>
     private const double OpenShare = 0.85;
 
+    /// <summary>A battery's supply that keeps this share of it under load touches no ground.</summary>
+    private const double HeldShare = 0.5;
+
     internal static readonly string[] Grounds = ["battery -", "chassis", "module ground"];
 
     private readonly List<SheetRow> _rows;
@@ -132,12 +135,32 @@ internal sealed class WireJudge
         // A regulated supply has no way to the battery: an open circuit is what should be there.
         foreach (var state in _ohms.Continuity(wire, IsRegulated(wire) ? ["module supply"] : ["battery +", "module supply"]))
             yield return state;
-        foreach (var row in _ohms.Shorts(wire, [.. Grounds, .. Wires.Where(Terminals.IsGround)]))
+        foreach (var row in ToGround(wire).Where(r => !IsConsumer(wire, r)))
             yield return SheetOhms.Touch(wire, WireState.ToGround, row);
         if (IsRegulated(wire))
             foreach (var row in _ohms.Shorts(wire, ["battery +", "supply"]))
                 yield return SheetOhms.Touch(wire, WireState.ToSupply, row);
     }
+
+    private IEnumerable<SheetRow> ToGround(string wire) => _ohms.Shorts(wire, [.. Grounds, .. Wires.Where(Terminals.IsGround)]);
+
+    /// <summary>Few ohms from a supply to ground that are no short, but what else hangs on that feed, or the component.</summary>
+    public IEnumerable<SheetRow> Consumers => Wires.Where(Terminals.IsSupply).SelectMany(w => ToGround(w).Where(r => IsConsumer(w, r)));
+
+    /// <summary>The supply keeps its voltage under load, or it is the battery's, on which others hang as well.</summary>
+    private bool IsConsumer(string wire, SheetRow row) => Holds(wire) || !IsRegulated(wire) && row.Value > SheetOhms.LeastConsumer;
+
+    /// <summary>True for a supply that a load does not pull down to where a short to ground would.</summary>
+    private bool Holds(string wire) =>
+        _voltages.Any(r =>
+            r.IsLoaded
+            && (
+                IsAnyGround(Other(r, wire))
+                    && r.IsBetween(wire, Other(r, wire))
+                    && Math.Abs(r.Value) > (IsRegulated(wire) ? Regulated * (1 - RegulatedShare) : HeldShare * (_levels.Battery(r) ?? 12))
+                || r.IsBetween(wire, "battery +") && Math.Abs(r.Value) < SupplyLoss
+            )
+        );
 
     /// <summary>
     /// A supply against the component's own ground: proved where both together lose no more than it may, at fault where more is lost
@@ -209,7 +232,7 @@ internal sealed class WireJudge
             yield return state;
         foreach (var state in _ohms.Continuity(wire, ["module signal", $"module {Spoken(wire)}"]))
             yield return state;
-        foreach (var row in _ohms.Shorts(wire, [.. Grounds, .. Wires.Where(Terminals.IsGround)]))
+        foreach (var row in ToGround(wire))
             yield return SheetOhms.Touch(wire, WireState.ToGround, row);
         foreach (var row in _ohms.Shorts(wire, ["battery +", .. Wires.Where(Terminals.IsSupply)]))
             yield return SheetOhms.Touch(wire, WireState.ToSupply, row);
