@@ -241,6 +241,29 @@ public class CrankingSoundTests(ITestOutputHelper output)
         output.WriteLine(result.Notes[^1].Text);
     }
 
+    /// <summary>A motor whose tone rises and falls about once a second, as an engine's cycle would, but with no compression in it.</summary>
+    [Theory]
+    [InlineData(0.82)]
+    [InlineData(0.95)]
+    [InlineData(1.07)]
+    public void A_wiper_to_and_fro_is_no_engine(double rhythm)
+    {
+        const int rate = 12_500;
+        foreach (var engine in Engines.Where(e => e.Cylinders is > 3 and < 8))
+        {
+            var (random, phase) = (new Random(5), 0.0);
+            double Sung(double t)
+            {
+                var fro = 0.5 + 0.5 * Math.Sin(Math.Tau * rhythm * t);
+                return (0.4 + fro) * 0.3 * Math.Sin(phase += Math.Tau * 380 * (0.9 + 0.15 * fro) / rate);
+            }
+
+            var samples = Enumerable.Range(0, 8 * rate).Select(i => (float)(Sung((double)i / rate) + 0.005 * Noise(random)));
+            var result = Read(new Channel("Sound", "", TimeAxis.Uniform(0, 1.0 / rate, 8 * rate), [.. samples]), engine);
+            Assert.True(result.Verdict == "unusable", $"{engine.Name}: {result.Sentence}");
+        }
+    }
+
     /// <summary>A voice over the cranking may cost the figure, but never makes a wrong one.</summary>
     [Theory]
     [InlineData(0.02)]

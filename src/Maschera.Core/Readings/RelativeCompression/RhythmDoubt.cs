@@ -20,6 +20,10 @@ internal static class RhythmDoubt
     /// <summary>Below this a cylinder does no compression worth the name, percent.</summary>
     private const double DeadPercent = 15;
 
+    /// <summary>Cylinders of an engine, but for its weak ones, lie within these percents.</summary>
+    private const double LeastAlike = 88,
+        MostAlike = 130;
+
     /// <summary>What keeps a result from being believed; null where nothing does.</summary>
     public static Note? Of(RelativeCompressionResult result, FoundEngine found, CrankingSignal signal, string load, int syncEvents)
     {
@@ -29,6 +33,12 @@ internal static class RhythmDoubt
                 "This could be an engine with every second or third cylinder low, or a slower one that is even: the load looks the "
                     + "same. Add a sync on one cylinder."
             );
+        if (load == "sound" && MostAreOff(result))
+            return new(
+                "no-compressions",
+                "What is heard rises and falls once a cycle, but not with each compression: more than half of the cylinders would be low. "
+                    + "Another machine may sound so. Record closer to the starter, or clamp its cable."
+            );
         if (signal.IsWheelGuessed && ComesAgainEveryTurn(result))
             return new(
                 "wheel-unsure",
@@ -37,6 +47,10 @@ internal static class RhythmDoubt
             );
         return null;
     }
+
+    /// <summary>True where more than half of four cylinders or more are not near one another.</summary>
+    private static bool MostAreOff(RelativeCompressionResult result) =>
+        result.Positions.Count > 3 && 2 * result.Positions.Count(p => p.Percent is < LeastAlike or > MostAlike) > result.Positions.Count;
 
     private static bool IsOfAnotherSpeed(RelativeCompressionResult result, FoundEngine found, string load) =>
         CouldBeHalfAsFast(result) || IsTooFast(result, found, load) || CouldBeTwiceAsFast(result, found, load);
