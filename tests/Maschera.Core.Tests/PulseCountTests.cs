@@ -82,6 +82,20 @@ public class PulseCountTests
         Assert.Equal(ring.Places * (int)result.Revolutions!.Value - 2, result.Pulses);
     }
 
+    [Theory]
+    [MemberData(nameof(Seeds))]
+    public void What_is_lost_besides_a_missing_tooth_is_said(int seed)
+    {
+        var ring = new ToothedRing(seed) { LostAt = { (1, 7), (3, 12) } };
+        ring.Gone.Add(20);
+        var result = Read(ring.Capture(), ("target", $"{ring.Places}"));
+        Assert.Equal("short", result.Verdict);
+        Assert.Contains("Besides, 2 pulses are lost", result.Sentence, StringComparison.Ordinal);
+        ring = new ToothedRing(seed);
+        ring.Gone.Add(20);
+        Assert.DoesNotContain("lost", Read(ring.Capture(), ("target", $"{ring.Places}")).Sentence, StringComparison.Ordinal);
+    }
+
     [Fact]
     public void A_loss_behind_the_last_mark_is_told_as_well()
     {

@@ -77,23 +77,30 @@ internal sealed class PulseCountMaker(
         return ring.Runout >= Irregular ? "irregular" : "matches";
     }
 
-    private string Sentence(string verdict)
+    private string Sentence(string verdict) =>
+        verdict == "drops-out" || ring.Dropouts.Count == 0 ? Said(verdict) : $"{Said(verdict)} Besides, {Lost()}.";
+
+    private string Lost()
+    {
+        var lost = ring.Dropouts.Sum(d => d.Pulses);
+        return $"{lost} pulse{(lost == 1 ? " is" : "s are")} lost at places that do not repeat: a loose contact, a gap too wide or "
+            + "something on the ring";
+    }
+
+    private string Said(string verdict)
     {
         var counted = $"{turns.Pulses} pulses in {turns.Count} revolution{(turns.Count == 1 ? "" : "s")}, {ring.Teeth} each";
         var wanted = asked.Target is { } target ? $" where {target} should be" : "";
-        var lost = ring.Dropouts.Sum(d => d.Pulses);
         return verdict switch
         {
             "short" when ring.Missing.Count > 0 =>
-                $"{counted}{wanted}: {Gone()} at the same place of every revolution. The ring is damaged " + "or dirty there.",
+                $"{counted}{wanted}: {Gone()} at the same place of every revolution. The ring is damaged or dirty there.",
             "short" => $"{counted}{wanted}, evenly: a ring with another number of teeth.",
             "extra" => $"{counted}{wanted}: another ring, or a signal that counts twice (ringing, a gap too small).",
             "irregular" =>
                 $"{counted}, but the teeth are uneven by {Figure(ring.Runout!.Value)} % at the same place of every revolution: a ring "
                     + "off centre, cracked or corroded.",
-            "drops-out" =>
-                $"{counted} but {lost} pulse{(lost == 1 ? " is" : "s are")} lost at places that do not repeat: a loose contact, a gap "
-                    + "too wide or something on the ring.",
+            "drops-out" => $"{counted} but {Lost()}.",
             _ => $"{counted}{(asked.Target is null ? "" : ", as it should be")}.",
         };
     }
