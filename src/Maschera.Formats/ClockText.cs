@@ -2,7 +2,7 @@ using System.Globalization;
 
 namespace Maschera.Formats;
 
-/// <summary>Reads times of day.</summary>
+/// <summary>Reads times of day, of 24 hours or of twelve with AM or PM.</summary>
 internal static class ClockText
 {
     private static readonly string[] s_dates = ["yyyy-M-d", "d.M.yyyy", "d.M.yy", "M/d/yyyy", "d/M/yyyy", "M/d/yy"];
@@ -12,7 +12,7 @@ internal static class ClockText
     {
         seconds = 0;
         day = null;
-        var trimmed = text.Trim().TrimEnd('Z');
+        var (trimmed, half) = WithoutHalf(text.Trim().TrimEnd('Z'));
         var gap = trimmed.LastIndexOfAny([' ', 'T']);
         if (gap > 0)
         {
@@ -41,7 +41,21 @@ internal static class ClockText
             )
         )
             return false;
+        if (half is not null && hours is < 1 or > 12)
+            return false;
+        hours = half is { } later ? hours % 12 + later : hours;
         seconds = hours * 3600.0 + minutes * 60.0 + rest;
         return true;
+    }
+
+    /// <summary>Takes AM or PM off: the hours it adds, null where neither stands there.</summary>
+    private static (string Text, int? Hours) WithoutHalf(string text)
+    {
+        var bare = text.Replace(".", "", StringComparison.Ordinal);
+        int? hours =
+            bare.EndsWith("am", StringComparison.OrdinalIgnoreCase) ? 0
+            : bare.EndsWith("pm", StringComparison.OrdinalIgnoreCase) ? 12
+            : null;
+        return hours is null ? (text, null) : (text[..text.LastIndexOfAny(['a', 'A', 'p', 'P'])].TrimEnd(), hours);
     }
 }

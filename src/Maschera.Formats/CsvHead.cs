@@ -135,11 +135,9 @@ internal sealed class CsvHead(string file, List<string> lines)
             return false;
         written = cells.Length;
         width = Math.Max(1, Array.FindLastIndex(cells, c => c.Length > 0) + 1);
-        var numbers = cells.Count(c =>
-            CsvLayoutFinder.IsNumber(c) || CsvLayoutFinder.LooksLikeClock(c) || CsvLayoutFinder.DateShape().IsMatch(c)
-        );
+        var numbers = cells.Count(c => CsvLayoutFinder.IsNumber(c) || CsvLayoutFinder.LooksLikeClock(c) || CsvLayoutFinder.IsDate(c));
         var filled = cells.Count(c => c.Length > 0);
-        if (CsvLayoutFinder.LooksLikeClock(cells[0]) || CsvLayoutFinder.DateShape().IsMatch(cells[0]))
+        if (CsvLayoutFinder.LooksLikeClock(cells[0]) || CsvLayoutFinder.IsDate(cells[0]))
             return true;
         return numbers > 0
             && (
@@ -186,7 +184,7 @@ internal sealed class CsvHead(string file, List<string> lines)
             .Select(i => (Line: i, Cells: Fitted(CsvLayoutFinder.Cells(lines[i], _delimiter), _width)))
             .ToList();
         if (candidates.Count == 0)
-            return (null, null, null);
+            return InComment(above);
         var last = candidates[0];
         if (candidates.Count > 1 && FitsWidth(candidates[1].Cells) && IsUnitRow(last.Cells, candidates[1].Cells))
             return (Named(candidates), last.Cells, candidates[1].Line);
@@ -199,6 +197,17 @@ internal sealed class CsvHead(string file, List<string> lines)
                 $"the header names {last.Cells.Length} columns, but the rows have {_width}."
             );
         return last.Cells.Length > 1 ? (last.Cells, null, last.Line) : (null, null, null);
+    }
+
+    /// <summary>Names behind the mark of a comment, in the line right above the rows: a word for each column, one of them for time.</summary>
+    private (string[]? Names, string[]? Units, int? Line) InComment(List<int> above)
+    {
+        if (above.Count == 0 || _width < 2)
+            return (null, null, null);
+        var cells = CsvLayoutFinder.Cells(lines[above[0]].TrimStart('#', '/', ';', ' '), _delimiter);
+        return cells.Length == _width && cells.All(c => c.Any(char.IsLetter)) && cells.Any(c => Units.IsTimeName(Units.Split(c).Name))
+            ? (cells, null, above[0])
+            : (null, null, null);
     }
 
     /// <summary>
@@ -276,7 +285,7 @@ internal sealed class CsvHead(string file, List<string> lines)
         {
             var cell = Cell(i);
             uses[i] =
-                CsvLayoutFinder.DateShape().IsMatch(cell) && !CsvLayoutFinder.IsNumber(cell) ? ColumnUse.Ignored
+                CsvLayoutFinder.IsDate(cell) ? ColumnUse.Ignored
                 : CsvLayoutFinder.LooksLikeClock(cell) ? ColumnUse.Clock
                 : Units.IsTimeName(plain[i].Name) && (plain[i].Unit.Length == 0 || Units.Seconds(plain[i].Unit) is not null)
                     ? ColumnUse.Time

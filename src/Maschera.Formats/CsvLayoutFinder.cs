@@ -107,20 +107,25 @@ internal static partial class CsvLayoutFinder
         return [.. cells];
     }
 
-    [GeneratedRegex(@"^[+-]?(\d+([.,]\d*)*|[.,]\d+)([eE][+-]?\d+)?$")]
+    [GeneratedRegex(@"^[+-]?(\d{1,3}([ '’\u00A0\u202F]\d{3})+([.,]\d*)?|\d+([.,]\d*)*|[.,]\d+)([eE][+-]?\d+)?$")]
     private static partial Regex NumberShape();
 
     [GeneratedRegex(
-        @"^(\d{4}-\d{1,2}-\d{1,2}[T ]|\d{1,2}[./]\d{1,2}[./]\d{2,4} )?(\d{1,2}:\d{2}(:\d{2}([.,]\d+)?)?|\d{1,3}:\d{2}[.,]\d+)Z?$"
+        @"^(\d{4}-\d{1,2}-\d{1,2}[T ]|\d{1,2}[./]\d{1,2}[./]\d{2,4} )?(\d{1,2}:\d{2}(:\d{2}([.,]\d+)?)?|\d{1,3}:\d{2}[.,]\d+)"
+            + @"(Z| ?[AaPp]\.?[Mm]\.?)?$"
     )]
     private static partial Regex ClockShape();
 
     [GeneratedRegex(@"^(\d{4}-\d{1,2}-\d{1,2}|\d{1,2}[./]\d{1,2}[./]\d{2,4})$")]
-    internal static partial Regex DateShape();
+    private static partial Regex DateShape();
+
+    /// <summary>A date, and not a number with points between its thousands.</summary>
+    internal static bool IsDate(string cell) =>
+        DateShape().IsMatch(cell) && !(cell.Split('.') is { Length: > 1 } groups && groups.Skip(1).All(g => g.Length == 3));
 
     internal static bool LooksLikeClock(string cell) => ClockShape().IsMatch(cell);
 
-    internal static bool IsNumber(string cell) => NumberShape().IsMatch(cell);
+    internal static bool IsNumber(string cell) => NumberShape().IsMatch(cell) && !IsDate(cell);
 
     /// <summary>True for an empty cell and for the words by which loggers say that there is no value.</summary>
     internal static bool IsMissing(string cell) =>

@@ -380,26 +380,8 @@ internal sealed class CsvRows
             throw Refuse("a second header stands among the rows. Split the file there.");
     }
 
-    private bool TryNumber(ReadOnlySpan<byte> cell, out double value)
-    {
-        if (NumberText.TryRead(cell, _point, out value))
-            return true;
-        var mark = _point == '.' ? (byte)',' : (byte)'.';
-        if (cell.Length is 0 or > 40 || !cell.Contains(mark))
-            return false;
-        // Thousands marks: taken out only where groups of three follow.
-        Span<byte> plain = stackalloc byte[cell.Length];
-        var length = 0;
-        for (var i = 0; i < cell.Length; i++)
-        {
-            if (cell[i] != mark)
-                plain[length++] = cell[i];
-            else if (i + 3 >= cell.Length || !char.IsAsciiDigit((char)cell[i + 3]))
-                return false;
-        }
-
-        return NumberText.TryRead(plain[..length], _point, out value);
-    }
+    private bool TryNumber(ReadOnlySpan<byte> cell, out double value) =>
+        NumberText.TryRead(cell, _point, out value) || NumberText.TryGrouped(cell, _point, out value);
 
     /// <summary>The last written place of the times, s: the finest among the first rows, for "0" may stand for 0.0000.</summary>
     private double TimeQuantum()

@@ -74,6 +74,53 @@ internal static class NumberText
         return true;
     }
 
+    /// <summary>
+    /// Reads a number with marks between its thousands, which are taken out only where three digits follow: the comma or point that is
+    /// not the decimal one, a space of any width, an apostrophe.
+    /// </summary>
+    public static bool TryGrouped(ReadOnlySpan<byte> text, byte point, out double value)
+    {
+        value = 0;
+        if (text.Length is 0 or > 40)
+            return false;
+        Span<byte> plain = stackalloc byte[text.Length];
+        var (length, marks) = (0, 0);
+        for (var i = 0; i < text.Length; )
+        {
+            var wide = MarkAt(text[i..], point);
+            if (wide == 0)
+            {
+                plain[length++] = text[i++];
+                continue;
+            }
+
+            i += wide;
+            if (
+                !LeadsThousands(plain[..length], marks)
+                || i + 3 > text.Length
+                || text[i..(i + 3)].ContainsAnyExceptInRange((byte)'0', (byte)'9')
+            )
+                return false;
+            marks++;
+        }
+
+        return marks > 0 && TryRead(plain[..length], point, out value);
+    }
+
+    /// <summary>One to three digits, the first no nought, stand before the first mark.</summary>
+    private static bool LeadsThousands(ReadOnlySpan<byte> before, int marks)
+    {
+        var digits = before.TrimStart("+-"u8);
+        return marks > 0 || digits.Length is > 0 and <= 3 && digits[0] is > (byte)'0' and <= (byte)'9';
+    }
+
+    /// <summary>Bytes of the mark between thousands that stands first; 0 where none does.</summary>
+    private static int MarkAt(ReadOnlySpan<byte> rest, byte point) =>
+        rest[0] == (point == '.' ? (byte)',' : (byte)'.') || rest[0] is (byte)' ' or (byte)'\'' ? 1
+        : rest.StartsWith("\u00A0"u8) ? 2
+        : rest.StartsWith("\u202F"u8) || rest.StartsWith("’"u8) ? 3
+        : 0;
+
     /// <summary>Digits behind the point, to learn how finely times are written.</summary>
     public static int Decimals(ReadOnlySpan<byte> text, byte point)
     {
@@ -92,6 +139,9 @@ internal static class NumberText
         value = 0;
         if (text.Length > 64)
             return false;
+        // 1.800 is a thousand and more where a comma stands before decimals.
+        if (point != (byte)'.' && text.Contains((byte)'.') && TryGrouped(text, point, out value))
+            return true;
         Span<byte> copy = stackalloc byte[text.Length];
         text.CopyTo(copy);
         if (point != (byte)'.')

@@ -169,7 +169,10 @@ public static class Units
         return text.Length > 1 && (text[0], text[^1]) is ('(', ')') or ('[', ']') ? text[1..^1].Trim() : text;
     }
 
-    /// <summary>Name and unit of a heading: brackets behind the name, or a known unit behind the last underscore.</summary>
+    /// <summary>
+    /// Name and unit of a heading: brackets behind the name, or a known unit behind the last underscore, the last stroke as in U/V (how
+    /// ISO 80000 heads a column), or the last comma.
+    /// </summary>
     public static (string Name, string Unit) Split(string heading)
     {
         var text = heading.Trim();
@@ -187,6 +190,36 @@ public static class Units
         var underscore = text.LastIndexOf('_');
         if (underscore > 0 && s_known.Contains(text[(underscore + 1)..]))
             return (text[..underscore].Trim(), text[(underscore + 1)..]);
-        return (text, "");
+        return BehindStroke(text) ?? BehindComma(text) ?? (text, "");
+    }
+
+    /// <summary>The longest unit behind a stroke; null where the heading is a quotient itself or the letter means another thing: A/C.</summary>
+    private static (string Name, string Unit)? BehindStroke(string text)
+    {
+        var lastWord = text[(text.LastIndexOf(' ') + 1)..];
+        for (var at = text.IndexOf('/'); at > 0; at = text.IndexOf('/', at + 1))
+            if (IsSureUnit(text[(at + 1)..].Trim()) && !IsQuotient(lastWord, text[(at + 1)..]))
+                return (text[..at].Trim(), text[(at + 1)..].Trim());
+        return null;
+    }
+
+    private static (string Name, string Unit)? BehindComma(string text)
+    {
+        var at = text.LastIndexOf(", ", StringComparison.Ordinal);
+        return at > 0 && IsSureUnit(text[(at + 2)..].Trim()) ? (text[..at].Trim(), text[(at + 2)..].Trim()) : null;
+    }
+
+    private static bool IsSureUnit(string text) => text.Length > 0 && IsKnown(text) && text is not ("C" or "F" or "N" or "l" or "g");
+
+    /// <summary>True for a unit known as a whole, and for what is divided by another unit or by time.</summary>
+    private static bool IsQuotient(string word, string below)
+    {
+        if (word.Length <= below.Length + 1)
+            return false;
+        var above = word[..^(below.Length + 1)];
+        return IsKnown(word)
+            || IsKnown(above)
+                && !string.Equals(above, below, StringComparison.OrdinalIgnoreCase)
+                && (above.Length > 1 || s_time.ContainsKey(below));
     }
 }

@@ -229,6 +229,76 @@ public class CsvTests
         Assert.Contains(CsvFile.Inspect(stream, "r.csv").Notes, n => n.Code == "rate-thousands");
     }
 
+    /// <summary>The same five rows as instruments of many houses write them.</summary>
+    [Theory]
+    [InlineData("# logger 1\n# Time (s),RPM (rpm),Trim (%)\n", ",", ".", "0.{0}")]
+    [InlineData("#Zeit [s];RPM [rpm];Trim [%]\n", ";", ",", "0,{0}")]
+    [InlineData("// Time_s\tRPM_rpm\tTrim_%\n", "\t", ".", "0.{0}")]
+    [InlineData("t/s;RPM/rpm;Trim/%\n", ";", ",", "0,{0}")]
+    [InlineData("\"Time, s\",\"RPM, rpm\",\"Trim, %\"\n", ",", ".", "0.{0}")]
+    [InlineData("Time,RPM (rpm),Trim (%)\n", ",", ".", "10:00:00.{0} AM")]
+    [InlineData("Time,RPM (rpm),Trim (%)\n", ",", ".", "12:59:59.{0}pm")]
+    [InlineData("Time,RPM (rpm),Trim (%)\n", ",", ".", "5/6/2031 3:00:00.{0} p.m.")]
+    [InlineData("Datum;Zeit;RPM;Trim\n;;rpm;%\n", ";", ",", "06.05.2031;10:00:00,{0}")]
+    [InlineData("Datum;Zeit;RPM [rpm];Trim [%]\n", ";", ",", "6.5.31;10:00:00,{0}")]
+    public void Every_way_of_writing_time_and_names_reads_alike(string head, string delimiter, string point, string time)
+    {
+        var rows = Enumerable
+            .Range(0, 5)
+            .Select(i =>
+                string.Join(
+                    delimiter,
+                    string.Format(null, time, i),
+                    $"{800 + i}",
+                    $"{1 + i}.5".Replace(".", point, StringComparison.Ordinal)
+                )
+            );
+        var capture = Load(head + string.Join('\n', rows) + "\n");
+        Assert.Equal([("RPM", "rpm"), ("Trim", "%")], capture.Channels.Select(c => (c.Name, c.Unit)));
+        Assert.Equal([800f, 801, 802, 803, 804], capture.Channels[0].Samples);
+        Assert.Equal([1.5f, 2.5f, 3.5f, 4.5f, 5.5f], capture.Channels[1].Samples);
+        Assert.Equal(0.4, capture.Channels[0].Time.End - capture.Channels[0].Time.Start, 6);
+        Assert.DoesNotContain(capture.Notes, n => n.Code is "missing-values" or "unnamed-columns");
+    }
+
+    [Fact]
+    public void Noon_and_midnight_of_twelve_hours_come_where_they_belong()
+    {
+        var capture = Load("Time,A (V)\n11:59:59 AM,1\n12:00:00 PM,2\n1:00:00 PM,3\n11:59:59 PM,4\n12:00:00 AM,5\n");
+        var time = capture.Channels[0].Time;
+        Assert.Equal([0, 1, 3601, 43200, 43201], Enumerable.Range(0, 5).Select(i => time[i]));
+    }
+
+    [Theory]
+    [InlineData("1 800")]
+    [InlineData("1'800")]
+    [InlineData("1’800")]
+    [InlineData("1\u00A0800")]
+    [InlineData("1\u202F800")]
+    [InlineData("1.800")]
+    [InlineData("\"1.800\"")]
+    public void Thousands_may_be_marked_in_many_ways(string thousands)
+    {
+        var capture = Load($"Time (s);RPM (rpm);Trim (%)\n0,0;{thousands};1,5\n0,1;999,5;2,5\n0,2;{thousands.Trim('"')},25;3,5\n");
+        Assert.Equal([1800f, 999.5f, 1800.25f], capture.Channels[0].Samples);
+        Assert.Equal([1.5f, 2.5f, 3.5f], capture.Channels[1].Samples);
+    }
+
+    [Fact]
+    public void Words_and_odd_groups_are_no_numbers()
+    {
+        var capture = Load("Time (s);A (V);B\n0,0;1 80;5\n0,1;1,5;6\n0,2;12'34;7\n0,3;0.125;8\n");
+        Assert.Equal([float.NaN, 1.5f, float.NaN, 0.125f], capture.Channels[0].Samples);
+        Assert.Contains(capture.Notes, n => n.Code == "missing-values");
+    }
+
+    [Fact]
+    public void A_sentence_in_a_comment_names_no_columns()
+    {
+        var capture = Load("# taken at 12, warm\n0.0,1.5\n0.1,2.5\n0.2,3.5\n");
+        Assert.Equal("Column 2", Assert.Single(capture.Channels).Name);
+    }
+
     [Theory]
     [InlineData("Time;RPM;ECT\n;rpm;°C\n")]
     [InlineData("# drive\nTime;RPM;ECT\n;[rpm];[°C]\n")]

@@ -71,4 +71,23 @@ public class UnitsTests
     [InlineData("(", "(")]
     [InlineData("(V]", "(V]")]
     public void Brackets_come_off_in_pairs(string cell, string bare) => Assert.Equal(bare, Units.Bare(cell));
+
+    [Theory]
+    [InlineData("U/V", "U", "V")]
+    [InlineData("Engine speed/rpm", "Engine speed", "rpm")]
+    [InlineData("RPM/rpm", "RPM", "rpm")]
+    [InlineData("n/rpm", "n", "rpm")]
+    [InlineData("p/bar", "p", "bar")]
+    [InlineData("Speed/km/h", "Speed", "km/h")]
+    [InlineData("Road speed km/h", "Road speed km/h", "")]
+    [InlineData("km/h", "km/h", "")]
+    [InlineData("bar/s", "bar/s", "")]
+    [InlineData("A/C", "A/C", "")]
+    [InlineData("A/F", "A/F", "")]
+    [InlineData("On/Off", "On/Off", "")]
+    [InlineData("Bank 1/2", "Bank 1/2", "")]
+    [InlineData("Pressure, kPa", "Pressure", "kPa")]
+    [InlineData("Sensor 1, left", "Sensor 1, left", "")]
+    public void A_unit_may_stand_behind_a_stroke_or_a_comma(string heading, string name, string unit) =>
+        Assert.Equal((name, unit), Units.Split(heading));
 }
