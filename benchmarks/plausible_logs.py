@@ -67,6 +67,7 @@ def drive(rng, kind, seconds):
     rpm = np.minimum(6200, smooth(rpm, 0.4 / step)) + 8 * wandering(rng, seconds, 0.5)
     if kind == "cruise-control":
         pedal = np.where((seconds > 0.3 * seconds[-1]), 0, pedal)
+        throttle = np.maximum(2, throttle + 0.8 * wandering(rng, seconds, 1))
     turning = np.ones(len(seconds))
     if kind == "stop-start":
         turning = np.clip(abs(seconds - 0.45 * seconds[-1]) / 0.4 - rng.uniform(8, 20), 0, 1)

@@ -264,6 +264,21 @@ public class CrankingSoundTests(ITestOutputHelper output)
         }
     }
 
+    /// <summary>A bell trembles twenty times a second, as the compressions of an engine at 480 rpm would.</summary>
+    [Fact]
+    public void A_bell_is_no_engine()
+    {
+        const int rate = 12_500;
+        foreach (var engine in Engines)
+        {
+            var (random, phase) = (new Random(5), 0.0);
+            double Rung(double t) => 0.3 * Math.Sin(phase += Math.Tau * 640 * (1 + 0.05 * Math.Sign(Math.Sin(Math.Tau * 20 * t))) / rate);
+            var samples = Enumerable.Range(0, 4 * rate).Select(i => (float)(Rung((double)i / rate) + 0.005 * Noise(random)));
+            var result = Read(new Channel("Sound", "", TimeAxis.Uniform(0, 1.0 / rate, 4 * rate), [.. samples]), engine);
+            Assert.True(result.Verdict == "unusable", $"{engine.Name}: {result.Sentence}");
+        }
+    }
+
     /// <summary>A voice over the cranking may cost the figure, but never makes a wrong one.</summary>
     [Theory]
     [InlineData(0.02)]

@@ -60,6 +60,20 @@ public class PlausibleDrivesTests
         Assert.True(result.Verdict == "plausible", result.Sentence);
     }
 
+    [Theory]
+    [InlineData(12.3, 0)]
+    [InlineData(14.1, 1)]
+    public void A_battery_that_nothing_charges_tells_of_an_engine_that_stands(double volts, int findings)
+    {
+        var log = Log(
+            0.1,
+            ("Accelerator pedal", "%", Foot),
+            ("Throttle position", "%", Still(6)),
+            ("Battery voltage", "V", (_, random) => volts + 0.05 * random.NextDouble())
+        );
+        Assert.Equal(findings, Read(log).Findings.Count);
+    }
+
     [Fact]
     public void A_speed_of_nought_beside_air_that_flows_can_not_be()
     {
@@ -157,6 +171,31 @@ public class PlausibleDrivesTests
                 : 46.2
         );
         Assert.Empty(Read(Log(step, [.. sensors, foot]), fed).Findings);
+    }
+
+    [Theory]
+    [InlineData("Throttle sensor signal", 0)]
+    [InlineData("Rail sensor signal", 1)]
+    public void A_throttle_that_moves_without_the_foot_takes_the_air_along(string name, int findings)
+    {
+        static Course Sensor(double volts) => (t, random) => (t is > 40.05 and < 70.05 ? 0.8 : 1) * volts + 0.01 * random.NextDouble();
+        var log = Log(0.1, (name, "V", Sensor(2.1)), ("Manifold sensor signal", "V", Sensor(2.6)), ("Accelerator pedal", "%", Still(0)));
+        Assert.Equal(findings, Read(log, name, "Manifold sensor signal").Findings.Count);
+    }
+
+    [Theory]
+    [InlineData(true, 0)]
+    [InlineData(false, 1)]
+    public void An_engine_that_stops_and_starts_moves_air_and_fuel_at_once(bool stops, int findings)
+    {
+        static bool Away(double t) => t is > 40.05 and < 70.05;
+        var log = Log(
+            0.1,
+            ("Rail sensor signal", "V", (t, random) => (Away(t) ? 0.6 : 1) * 1.9 + 0.01 * random.NextDouble()),
+            ("Boost sensor signal", "V", (t, random) => (Away(t) ? 0.6 : 1) * 2.4 + 0.01 * random.NextDouble()),
+            ("Engine speed", "rpm", (t, random) => (stops && Away(t) ? 0 : 780) + 5 * random.NextDouble())
+        );
+        Assert.Equal(findings, Read(log, "Rail sensor signal", "Boost sensor signal").Findings.Count);
     }
 
     [Fact]

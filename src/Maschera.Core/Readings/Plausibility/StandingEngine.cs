@@ -14,6 +14,10 @@ internal static class StandingEngine
         LeastAtmosphere = 60,
         MostAtmosphere = 106;
 
+    /// <summary>A battery that nothing charges, V.</summary>
+    private const double LeastAlone = 10,
+        MostAlone = 13;
+
     /// <summary>What moves by this share of its range within a stretch tells that the engine turns there.</summary>
     private const double Moves = 0.2;
 
@@ -34,11 +38,12 @@ internal static class StandingEngine
         channel.IsLog
         && (channel.Is(KnownQuantities.AirMass) || channel.Is(KnownQuantities.ManifoldPressure) || channel.Is(KnownQuantities.EngineSpeed));
 
-    /// <summary>Without the engine's speed: air that stands at none, a manifold at the pressure outside.</summary>
+    /// <summary>Without the engine's speed: air that stands at none, a manifold at the pressure outside, a battery left alone.</summary>
     private static bool MayBeAtRest(Watched channel, double from, double to) =>
         channel.Is(KnownQuantities.AirMass) && Math.Abs(channel.InQuantity(Middle(channel, from, to))) < NoAir
         || channel.Is(KnownQuantities.ManifoldPressure)
-            && channel.InQuantity(Middle(channel, from, to)) is > LeastAtmosphere and < MostAtmosphere;
+            && channel.InQuantity(Middle(channel, from, to)) is > LeastAtmosphere and < MostAtmosphere
+        || channel.Is(KnownQuantities.Battery) && channel.InQuantity(Middle(channel, from, to)) is > LeastAlone and < MostAlone;
 
     private static double Middle(Watched channel, double from, double to)
     {

@@ -36,6 +36,9 @@ internal static partial class SupplyCheck
     private const double Stands = 0.1,
         AtMostExplains = 4;
 
+    /// <summary>Faster than this an engine runs, rpm.</summary>
+    private const double Turning = 400;
+
     /// <summary>Signals below this share of their supply are too near ground to show a factor.</summary>
     private const double LeastLevel = 0.03;
 
@@ -47,7 +50,11 @@ internal static partial class SupplyCheck
     private readonly record struct Change(Watched Channel, double At, double Factor, double Unsure, bool IsSteady);
 
     public static IEnumerable<Finding> Find(IReadOnlyList<Watched> channels) =>
-        Sagging([.. channels.Where(c => c is { Supply: not null, Switches: false, IsLog: true })], [.. channels.Where(IsDriver)])
+        Sagging(
+                [.. channels.Where(c => c is { Supply: not null, Switches: false, IsLog: true })],
+                [.. channels.Where(IsDriver)],
+                [.. channels.Where(c => c.IsLog && c.Is(KnownQuantities.EngineSpeed))]
+            )
             .Concat(channels.Where(IsLevel).SelectMany(OffLevel));
 
     /// <summary>A supply itself, not what a sensor fed from one says.</summary>
@@ -80,16 +87,19 @@ internal static partial class SupplyCheck
     }
 
     /// <summary>Several signals that change by one factor at one moment, as only what they share can make them.</summary>
-    private static IEnumerable<Finding> Sagging(List<Watched> fed, List<Watched> drivers)
+    private static IEnumerable<Finding> Sagging(List<Watched> fed, List<Watched> drivers, List<Watched> speeds)
     {
         if (fed.Count < 2 || drivers.Count == 0 && fed.Min(c => c.Time.Step) > MostStep)
             yield break;
         var changes = fed.SelectMany(Changes).OrderBy(c => c.At).ToList();
-        var sure = changes.Where(c => drivers.All(d => Stood(d, c))).ToList();
+        var sure = changes.Where(c => drivers.All(d => Stood(d, c)) && !speeds.Any(s => StartsOrStops(s, c.At))).ToList();
+        // A throttle moves without the foot where something holds the speed.
+        var throttleKnown = drivers.Any(d => d.Is(KnownQuantities.Throttle));
+        bool MovesByItself(Change change) => !throttleKnown && ThrottleNames().IsMatch(change.Channel.Name);
         var told = double.NegativeInfinity;
         foreach (var first in sure)
         {
-            if (first.At <= told || Alike(first, sure) is not { Count: > 1 } together)
+            if (first.At <= told || Alike(first, sure) is not { Count: > 1 } together || together.Count(c => !MovesByItself(c)) < 2)
                 continue;
             var other = changes
                 .Where(c => c.At != first.At && together.Any(t => t.Channel == c.Channel) && Returns(first, c, changes))
@@ -111,6 +121,14 @@ internal static partial class SupplyCheck
         var around = driver.Samples[Math.Max(0, i - Beside)..Math.Min(driver.Samples.Length, i + Beside)];
         var moved = around.Length > 0 ? (around.Max() - around.Min()) / driver.Range : 1;
         return moved <= Stands && AtMostExplains * moved < Math.Abs(Math.Log(change.Factor)) || driver.Range == 0;
+    }
+
+    /// <summary>An engine that starts or stops moves air and fuel at once.</summary>
+    private static bool StartsOrStops(Watched speed, double at)
+    {
+        var i = speed.Time.IndexAtOrAfter(at);
+        var around = speed.Samples[Math.Max(0, i - Beside)..Math.Min(speed.Samples.Length, i + Beside)];
+        return around.Length > 0 && around.Min() < Turning && around.Max() > Turning;
     }
 
     private static bool Returns(Change away, Change back, List<Change> changes) =>
@@ -182,4 +200,7 @@ internal static partial class SupplyCheck
         RegexOptions.IgnoreCase | RegexOptions.CultureInvariant
     )]
     private static partial Regex MeasuredNames();
+
+    [GeneratedRegex("throttle|drossel|papillon|farfalla|mariposa", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
+    private static partial Regex ThrottleNames();
 }

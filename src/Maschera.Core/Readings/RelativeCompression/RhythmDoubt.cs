@@ -5,8 +5,9 @@ namespace Maschera.Core.Readings.RelativeCompression;
 /// <summary>Engines whose load looks like that of another engine at another speed, or that of their wheel.</summary>
 internal static class RhythmDoubt
 {
-    /// <summary>Faster than this hardly a starter turns an engine, rpm.</summary>
-    private const double FastestRpm = 340;
+    /// <summary>Faster than the first hardly a starter turns an engine, faster than the second none that whines, rpm.</summary>
+    private const double FastestRpm = 340,
+        NoStarterRpm = 390;
 
     /// <summary>
     /// An even engine that turns slowly is fitted closer than this by its current; what is left of a speed has other causes too.
@@ -32,6 +33,12 @@ internal static class RhythmDoubt
                 "ambiguous",
                 "This could be an engine with every second or third cylinder low, or a slower one that is even: the load looks the "
                     + "same. Add a sync on one cylinder."
+            );
+        if (load == "sound" && found.Rpm > NoStarterRpm)
+            return new(
+                "too-fast",
+                $"What is heard would be an engine at {found.Rpm:0} rpm, faster than a starter turns one: a bell, a fan or an engine that "
+                    + "runs. Record the cranking alone, close to the starter."
             );
         if (load == "sound" && MostAreOff(result))
             return new(
