@@ -82,13 +82,15 @@ internal static class FlatCheck
         if (to - from < LeastSeconds || last - first < LeastSamples)
             return null;
         var stands = last - first >= channel.Samples.Length - 2;
-        var unlikely = stands || IsUnlikely(channel, first, last);
         // At its stop a throttle stands while the engine runs down; only the foot has to move it.
         var together = to - from < LongSeconds ? LeastTogether : LeastTogetherLong;
         var stop = !stands && IsStop(channel, channel.Samples[first], first, last);
         var likely = drivers.Where(d => d.Is(KnownQuantities.Pedal) || !stop && !channel.Is(KnownQuantities.Throttle)).ToList();
         if (stands)
             return likely.FirstOrDefault(d => MovesWithin(d, from, to) && channel.Quantity is not null && !IsNearIdle(d, from, to));
+        if (!likely.Any(d => MovesWithin(d, from, to)))
+            return null;
+        var unlikely = IsUnlikely(channel, first, last);
         var going = likely.Select(d => (Driver: d, Together: Math.Abs(Together(channel, d, from, to)))).ToList();
         // Engine speed runs on by itself: where the foot, which it goes with best, stands, so may a sensor.
         var leader = going.Where(g => g.Together > Leads).OrderByDescending(g => g.Together).FirstOrDefault();
