@@ -226,7 +226,7 @@ internal sealed class CsvHead(string file, List<string> lines)
     /// <summary>A row of units whose first column, a clock, has none: with semicolons it begins as a comment does.</summary>
     private bool IsUnitsBehindNone(string line) =>
         _delimiter == ';'
-        && CsvLayoutFinder.Cells(line, _delimiter) is ["", .. var others]
+        && Fitted(CsvLayoutFinder.Cells(line, _delimiter), _width) is ["", .. var others]
         && others.Length + 1 == _width
         && others.Any(c => c.Length > 0)
         && others.All(c => c.Length == 0 || Units.LooksLikeUnit(c));
