@@ -44,14 +44,17 @@ internal sealed partial class EvidenceSubject(Likelihoods known, bool ofWheels)
             return "shared";
         if (findings.Any(f => f.Word("kind") is "shared-supply" || f.Word("kind") is "out-of-range" or "at-ground" && NamesSupply(f)))
             return "shared";
-        if (
-            findings.Any(f =>
-                f.TryGetProperty("coincidesWith", out var with) && with.ValueKind != JsonValueKind.Null || f.Word("kind") is "spikes"
-            )
-        )
-            return "wire";
-        return findings.Select(f => known.Subject(f.Word("channel") ?? "")).FirstOrDefault(s => s is not null);
+        var first = findings.Select(f => known.Subject(f.Word("channel") ?? "")).FirstOrDefault(s => s is not null);
+        return findings.Any(f => FeedsIn(f, first)) ? "wire" : first;
     }
+
+    /// <summary>
+    /// Spikes come from another wire where its events are told, and on a supply or a pulse train; on what a slow sensor says they may be
+    /// its own contact.
+    /// </summary>
+    private static bool FeedsIn(JsonElement finding, string? subject) =>
+        finding.TryGetProperty("coincidesWith", out var with) && with.ValueKind != JsonValueKind.Null
+        || finding.Word("kind") is "spikes" && (subject is not ("airflow" or "throttle" or "fuel" or "boost") || NamesSupply(finding));
 
     /// <summary>True for what is said of a supply itself, not of what a sensor fed from one tells.</summary>
     private static bool NamesSupply(JsonElement finding) =>
