@@ -120,16 +120,17 @@ public class PlausibleDrivesTests
         Foot(t, random) + Math.Max(0, 1 - t % 10) * (Foot(Math.Max(0, t - 10), random) - Foot(t, random));
 
     [Theory]
-    [InlineData("Air mass flow", "g/s", 0)]
-    [InlineData("Throttle position", "%", 98)]
-    [InlineData("Engine speed", "rpm", 0)]
-    public void Values_that_stand_alone_are_spikes(string name, string unit, double value)
+    [InlineData("Air mass flow", "g/s", 1, 0)]
+    [InlineData("Throttle position", "%", 1, 98)]
+    [InlineData("Engine speed", "rpm", 30, 0)]
+    [InlineData("Fuel pressure", "bar", 0.1, 0)]
+    public void Values_that_stand_alone_are_spikes(string name, string unit, double scale, double value)
     {
         static bool Falls(double t) => t > 5 && Math.Abs(t % 25 - 12) < 0.04;
         var log = Log(
             0.1,
             ("Accelerator pedal", "%", Swinging),
-            (name, unit, (t, random) => Falls(t) ? value : 20 + Swinging(t, random) / 2)
+            (name, unit, (t, random) => Falls(t) ? value : scale * (20 + Swinging(t, random) / 2))
         );
         var finding = Read(log).Findings.Single(f => f.Channel == name);
         Assert.Equal(("spikes", 5), (finding.Kind, finding.Count));
@@ -143,6 +144,33 @@ public class PlausibleDrivesTests
         Assert.Empty(Read(Log(0.1, ("Accelerator pedal", "%", Blipped), ("Throttle position", "%", Blipped))).Findings);
         static double Slowly(double t, Random random) => t > 5 && t % 25 < 0.6 ? 60 : 20 + Swinging(t, random) / 5;
         Assert.Empty(Read(Log(0.5, ("Air mass flow", "g/s", Slowly))).Findings);
+    }
+
+    [Theory]
+    [InlineData("Throttle position", "%", 2, 2.4)]
+    [InlineData("Engine speed", "rpm", 780, 785)]
+    [InlineData("Manifold pressure", "kPa", 34, 35)]
+    [InlineData("Fuel pressure", "bar", 150, 152)]
+    [InlineData("Pedal sensor signal", "V", 0.76, 0.78)]
+    public void A_last_place_that_flickers_is_no_spike(string name, string unit, double usual, double now)
+    {
+        var result = Read(Log(0.1, (name, unit, (t, _) => Math.Abs(t % 25 - 12) < 0.04 ? now : usual)), unit == "V" ? [name] : []);
+        Assert.True(result.Verdict == "plausible", result.Sentence);
+    }
+
+    [Theory]
+    [InlineData("Vehicle speed", "km/h", 62, 1)]
+    [InlineData("Vehicle speed", "km/h", 0, 0)]
+    [InlineData("Battery voltage", "V", 14.2, 1)]
+    public void A_manifold_that_stands_is_stuck_where_anything_tells_that_the_engine_runs(
+        string name,
+        string unit,
+        double value,
+        int findings
+    )
+    {
+        var log = Log(0.1, ("Accelerator pedal", "%", Swinging), ("Manifold pressure", "kPa", Still(98)), (name, unit, Still(value)));
+        Assert.Equal(findings, Read(log).Findings.Count(f => f.Channel == "Manifold pressure"));
     }
 
     [Theory]

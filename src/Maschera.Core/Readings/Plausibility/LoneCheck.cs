@@ -17,6 +17,9 @@ internal static class LoneCheck
         Clear = 8,
         NeighboursWithin = 0.25;
 
+    /// <summary>And by this share of what the quantity can be or its supply gives: a last place that flickers is no spike.</summary>
+    private const double OfPossible = 0.02;
+
     private const int Least = 3;
 
     public static IEnumerable<Finding> Find(IReadOnlyList<Watched> channels)
@@ -59,6 +62,7 @@ internal static class LoneCheck
                 .Range(1, Math.Max(0, samples.Length - 2))
                 .Where(i =>
                     Math.Abs(Off(channel, i)) > Math.Max(OfReach * reach, Clear * usual)
+                    && IsMuch(channel, Off(channel, i))
                     && Math.Abs(samples[i + 1] - samples[i - 1]) < NeighboursWithin * Math.Abs(Off(channel, i))
                     && channel.Time[i + 1] - channel.Time[i - 1] < 3 * MostStep
                 ),
@@ -67,4 +71,13 @@ internal static class LoneCheck
 
     /// <summary>What a value stands off the middle of its neighbours.</summary>
     private static double Off(Watched channel, int i) => channel.Samples[i] - (channel.Samples[i - 1] + channel.Samples[i + 1]) / 2.0;
+
+    private static bool IsMuch(Watched channel, double off) =>
+        channel.Supply is { } supply ? Math.Abs(off) > OfPossible * supply
+        // From a tank's pump to a diesel's rail fuel stands at 3 to 3,000 bar.
+        : channel.Is(KnownQuantities.FuelPressure) || channel.Is(KnownQuantities.RailPressure)
+            ? Math.Abs(off) > OfReach * Math.Abs(channel.Quantile(0.5))
+        : channel.Quantity?.Possible is var (low, high)
+            ? Math.Abs(channel.InQuantity(off) - channel.InQuantity(0)) > OfPossible * (high - low)
+        : true;
 }

@@ -14,9 +14,13 @@ internal static class StandingEngine
         LeastAtmosphere = 60,
         MostAtmosphere = 106;
 
-    /// <summary>A battery that nothing charges, V.</summary>
+    /// <summary>A battery that nothing charges, and one that is charged, V.</summary>
     private const double LeastAlone = 10,
-        MostAlone = 13;
+        MostAlone = 13,
+        Charged = 13.3;
+
+    /// <summary>Faster than this it rolls, km/h.</summary>
+    private const double Rolling = 3;
 
     /// <summary>What moves by this share of its range within a stretch tells that the engine turns there.</summary>
     private const double Moves = 0.2;
@@ -30,13 +34,18 @@ internal static class StandingEngine
             return Middle(channel, from, to) < Turning;
         return channels.FirstOrDefault(c => c.Is(KnownQuantities.EngineSpeed) && c.IsLog) is { } speed
             ? Middle(speed, from, to) < Turning
-            : channels.Any(c => MayBeAtRest(c, from, to));
+            : !channels.Any(c => Runs(c, from, to)) && channels.Any(c => MayBeAtRest(c, from, to));
     }
 
     /// <summary>What only a turning engine moves.</summary>
     private static bool Flows(Watched channel) =>
         channel.IsLog
         && (channel.Is(KnownQuantities.AirMass) || channel.Is(KnownQuantities.ManifoldPressure) || channel.Is(KnownQuantities.EngineSpeed));
+
+    /// <summary>Without the engine's speed: a vehicle that rolls, a battery that is charged.</summary>
+    private static bool Runs(Watched channel, double from, double to) =>
+        channel.Is(KnownQuantities.VehicleSpeed) && channel.InQuantity(Middle(channel, from, to)) > Rolling
+        || channel.Is(KnownQuantities.Battery) && channel.InQuantity(Middle(channel, from, to)) > Charged;
 
     /// <summary>Without the engine's speed: air that stands at none, a manifold at the pressure outside, a battery left alone.</summary>
     private static bool MayBeAtRest(Watched channel, double from, double to) =>
