@@ -16,8 +16,15 @@ internal sealed partial class DailyBackup(DataFolder data, string to, ILogger<Da
 
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
-        while (!stoppingToken.IsCancellationRequested)
-            await Task.Delay(await Task.Run(Make, stoppingToken) ? s_each : s_again, stoppingToken);
+        try
+        {
+            while (!stoppingToken.IsCancellationRequested)
+                await Task.Delay(await Task.Run(Make, stoppingToken) ? s_each : s_again, stoppingToken);
+        }
+        catch (OperationCanceledException) when (stoppingToken.IsCancellationRequested)
+        {
+            // As in Sweeping: a server that does not come up says why, and nothing else.
+        }
     }
 
     /// <summary>One that fails is said on the console and tried again after an hour; the server goes on.</summary>

@@ -10,8 +10,15 @@ internal sealed class Sweeping(DataFolder data, IServiceScopeFactory scopes) : B
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
         using var clock = new PeriodicTimer(s_each);
-        while (await clock.WaitForNextTickAsync(stoppingToken))
-            await Task.Run(Sweep, stoppingToken);
+        try
+        {
+            while (await clock.WaitForNextTickAsync(stoppingToken))
+                await Task.Run(Sweep, stoppingToken);
+        }
+        catch (OperationCanceledException) when (stoppingToken.IsCancellationRequested)
+        {
+            // The server stops, or never came up: the host would call that a failure of its own and print all of it.
+        }
     }
 
     private void Sweep()

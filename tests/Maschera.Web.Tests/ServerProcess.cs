@@ -14,6 +14,8 @@ public abstract class ServerProcess : IDisposable
         File.WriteAllText(Path.Combine(root, "site.css"), "h1 { color: black }");
     }
 
+    private static int s_ports;
+
     protected string Folder { get; } = Directory.CreateTempSubdirectory("maschera").FullName;
     protected List<Process> Running { get; } = [];
 
@@ -39,11 +41,26 @@ public abstract class ServerProcess : IDisposable
         return new HttpClient(new WithToken()) { BaseAddress = new Uri($"http://127.0.0.1:{port}") };
     }
 
+    /// <summary>
+    /// A port that nothing listens on, below those that the system lends to outgoing connections: one of these could be lent again before
+    /// the server takes it.
+    /// </summary>
     protected static int FreePort()
     {
-        using var listener = new System.Net.Sockets.TcpListener(IPAddress.Loopback, 0);
-        listener.Start();
-        return ((IPEndPoint)listener.LocalEndpoint).Port;
+        while (true)
+        {
+            var port = 18_000 + (Environment.ProcessId % 97 * 120 + Interlocked.Increment(ref s_ports)) % 14_000;
+            try
+            {
+                using var listener = new System.Net.Sockets.TcpListener(IPAddress.Loopback, port);
+                listener.Start();
+                return port;
+            }
+            catch (System.Net.Sockets.SocketException)
+            {
+                // Taken: the next one.
+            }
+        }
     }
 
     protected Process Run(string assembly, params string[] words)

@@ -117,6 +117,8 @@ public sealed class UpkeepProcessTests : ServerProcess
         Assert.True(process.ExitCode == 2, $"{process.ExitCode}: {said}");
         Assert.Single(said.Split('\n', StringSplitOptions.RemoveEmptyEntries));
         Assert.DoesNotContain("   at ", said, StringComparison.Ordinal);
+        // Nor does the host add that one of its services failed.
+        Assert.DoesNotContain(" FTL] ", process.StandardOutput.ReadToEnd(), StringComparison.Ordinal);
         return said;
     }
 }
