@@ -293,7 +293,7 @@ internal sealed class CsvRows
         switch (_uses[column])
         {
             case ColumnUse.Channel:
-                if (!(_words[column] is { } words ? words.TryNumber(cell, out var value) : TryNumber(cell, out value)))
+                if (!(_words[column] is { } words ? words.TryNumber(cell, out var value) : NumberText.TryRead(cell, _point, out value)))
                 {
                     value = double.NaN;
                     if (!isLast)
@@ -321,7 +321,7 @@ internal sealed class CsvRows
             return;
         }
 
-        if (!TryNumber(cell, out var time) || !double.IsFinite(time))
+        if (!NumberText.TryRead(cell, _point, out var time) || !double.IsFinite(time))
         {
             RefuseHeaderAgain(cell);
             throw new CaptureFormatException(
@@ -379,9 +379,6 @@ internal sealed class CsvRows
         if (_firstHeaderCell.Length > 0 && cell.StartsWith(_firstHeaderCell))
             throw Refuse("a second header stands among the rows. Split the file there.");
     }
-
-    private bool TryNumber(ReadOnlySpan<byte> cell, out double value) =>
-        NumberText.TryRead(cell, _point, out value) || NumberText.TryGrouped(cell, _point, out value);
 
     /// <summary>The last written place of the times, s: the finest among the first rows, for "0" may stand for 0.0000.</summary>
     private double TimeQuantum()

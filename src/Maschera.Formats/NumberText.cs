@@ -37,7 +37,8 @@ internal static class NumberText
 
     /// <summary>
     /// Reads the whole of <paramref name="text"/>. A mantissa below 2^53 with a power of ten up to 22 is exact with one
-    /// multiplication or division (Clinger 1990); anything else goes to the library.
+    /// multiplication or division (Clinger 1990); anything else may have its thousands marked (1.800 where a comma stands before
+    /// decimals), or goes to the library.
     /// </summary>
     public static bool TryRead(ReadOnlySpan<byte> text, byte point, out double value)
     {
@@ -67,7 +68,7 @@ internal static class NumberText
         if (digits == 0)
             return false;
         if (i < text.Length || digits > 18 || mantissa > 1UL << 53 || fraction > 22)
-            return TryLibrary(text, point, out value);
+            return TryGrouped(text, point, out value) || TryLibrary(text, point, out value);
         value = mantissa / s_powers[fraction];
         if (negative)
             value = -value;
@@ -78,7 +79,7 @@ internal static class NumberText
     /// Reads a number with marks between its thousands, which are taken out only where three digits follow: the comma or point that is
     /// not the decimal one, a space of any width, an apostrophe.
     /// </summary>
-    public static bool TryGrouped(ReadOnlySpan<byte> text, byte point, out double value)
+    private static bool TryGrouped(ReadOnlySpan<byte> text, byte point, out double value)
     {
         value = 0;
         if (text.Length is 0 or > 40)
@@ -139,9 +140,6 @@ internal static class NumberText
         value = 0;
         if (text.Length > 64)
             return false;
-        // 1.800 is a thousand and more where a comma stands before decimals.
-        if (point != (byte)'.' && text.Contains((byte)'.') && TryGrouped(text, point, out value))
-            return true;
         Span<byte> copy = stackalloc byte[text.Length];
         text.CopyTo(copy);
         if (point != (byte)'.')

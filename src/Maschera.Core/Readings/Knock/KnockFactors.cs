@@ -54,6 +54,7 @@ internal sealed class KnockFactors(KnockLog log)
     private const double NarrowSpeeds = 0.25;
 
     private KnockFactor? _load;
+    private List<(int First, int End, bool Heard)>? _pulls;
 
     public IReadOnlyList<KnockFactor> All => [Load, Heat(), Mixture(), Spark(), Speed(), Consistency()];
 
@@ -66,14 +67,20 @@ internal sealed class KnockFactors(KnockLog log)
     {
         if (log.LoadOrThrottle is not { } load)
             return Missing("load", "Neither load nor throttle was logged.");
-        var sorted = Statistics.Sorted(load.Where((_, i) => log.Runs[i]));
-        var (low, high) = (Statistics.Quantile(sorted, 0.02), Statistics.Quantile(sorted, 0.98));
+        var (low, high) = Reach(load);
         var light = ActiveSamples.Count(i => load[i] < low + LightShare * (high - low)) / Math.Max(1.0, ActiveSamples.Count());
         var told = $"{100 * light:0} % of the retard is heard at light load";
         return high - low < 8 ? new("load", Nothing, 100 * light, "%", "The load hardly moved: it says nothing.")
             : light > OftenLight ? new("load", False, 100 * light, "%", $"{told}, where an engine does not knock.")
             : light < HardlyLight ? new("load", Real, 100 * light, "%", $"It comes with load: only {told}.")
             : new("load", Nothing, 100 * light, "%", $"{told}: neither clearly with load nor without.");
+    }
+
+    /// <summary>Where values lie while the engine runs, but for a fiftieth at either end.</summary>
+    private (double Low, double High) Reach(double[] values)
+    {
+        var sorted = Statistics.Sorted(values.Where((_, i) => log.Runs[i]));
+        return (Statistics.Quantile(sorted, 0.02), Statistics.Quantile(sorted, 0.98));
     }
 
     private KnockFactor Heat()
@@ -134,10 +141,12 @@ internal sealed class KnockFactors(KnockLog log)
             : new("spark", Nothing, longest, "s", "Whether taking the spark back helps is not clear.");
     }
 
+    private double Worst((int First, int End) episode) => log.Retard[episode.First..episode.End].Where(double.IsFinite).Max();
+
     /// <summary>How long an episode stays within a fifth of its worst, s.</summary>
     private double Plateau((int First, int End) episode)
     {
-        var worst = log.Retard[episode.First..episode.End].Where(double.IsFinite).Max();
+        var worst = Worst(episode);
         var seconds = 0.0;
         for (var i = episode.First + 1; i < episode.End; i++)
             if (log.Retard[i] > 0.8 * worst)
@@ -148,7 +157,7 @@ internal sealed class KnockFactors(KnockLog log)
     /// <summary>The longest stretch of an episode within a fifth of its worst in which nothing is given back, s.</summary>
     private double Held((int First, int End) episode)
     {
-        var worst = log.Retard[episode.First..episode.End].Where(double.IsFinite).Max();
+        var worst = Worst(episode);
         var (longest, since, most) = (0.0, double.NaN, 0.0);
         for (var i = episode.First; i < episode.End; i++)
         {
@@ -168,9 +177,9 @@ internal sealed class KnockFactors(KnockLog log)
     {
         if (log.Values("rpm") is not { } rpm)
             return Missing("speed", "The engine speed was not logged.");
-        var driven = Statistics.Sorted(rpm.Where((_, i) => log.Runs[i]));
+        var (slowest, fastest) = Reach(rpm);
         var heard = Statistics.Sorted(ActiveSamples.Select(i => rpm[i]));
-        var reach = Statistics.Quantile(driven, 0.98) - Statistics.Quantile(driven, 0.02);
+        var reach = fastest - slowest;
         var (low, high) = (Statistics.Quantile(heard, 0.05), Statistics.Quantile(heard, 0.95));
         var middle = Statistics.Quantile(heard, 0.5);
         var inBand = Enumerable.Range(0, rpm.Length).Where(i => log.Runs[i] && rpm[i] > low && rpm[i] < high).ToList();
@@ -200,8 +209,9 @@ internal sealed class KnockFactors(KnockLog log)
     /// <summary>The stretches at high load: first sample, the one behind the last, and whether it is heard there.</summary>
     private List<(int First, int End, bool Heard)> Pulls(double[] load)
     {
-        var sorted = Statistics.Sorted(load.Where((_, i) => log.Runs[i]));
-        var (low, high) = (Statistics.Quantile(sorted, 0.02), Statistics.Quantile(sorted, 0.98));
+        if (_pulls is not null)
+            return _pulls;
+        var (low, high) = Reach(load);
         var pulling = load.Select((v, i) => log.Runs[i] && v > low + HighShare * (high - low)).ToArray();
         List<(int First, int End, bool Heard)> pulls = [];
         for (var i = 0; i < load.Length; i++)
@@ -209,7 +219,7 @@ internal sealed class KnockFactors(KnockLog log)
                 pulls.Add((i, i + 1, log.Retard[i] > KnockLog.Counts));
             else if (pulling[i])
                 pulls[^1] = (pulls[^1].First, i + 1, pulls[^1].Heard || log.Retard[i] > KnockLog.Counts);
-        return pulls;
+        return _pulls = pulls;
     }
 
     /// <summary>What tells that it comes in the warmer pulls only, by coolant or intake air; null where nothing does.</summary>

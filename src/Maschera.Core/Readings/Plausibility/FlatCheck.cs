@@ -107,10 +107,10 @@ internal static class FlatCheck
 
     private static bool MovesWithin(Watched driver, double from, double to)
     {
-        var (a, b) = (driver.Time.IndexAtOrAfter(from), driver.Time.IndexAtOrAfter(to));
-        if (b - a < 4)
+        var within = driver.Within(from, to);
+        if (within.Length < 4)
             return false;
-        var part = Statistics.Sorted(driver.Samples[a..b].Select(v => (double)v));
+        var part = Statistics.Sorted(within.Select(v => (double)v));
         var aside = Math.Min(MostAside, AsideSeconds / (to - from));
         return Statistics.Quantile(part, 1 - aside) - Statistics.Quantile(part, aside) > DriverMoves * driver.Range;
     }
@@ -135,8 +135,12 @@ internal static class FlatCheck
                 same++;
         }
 
-        return all > 20 && (last - first) * Math.Log((same + 1.0) / (all + 2)) < Math.Log(LeastChance);
+        return IsNoChance(last - first, same, all);
     }
+
+    /// <summary>True where what stands the same so often of all would not do so that many times on end.</summary>
+    private static bool IsNoChance(int times, int same, int all) =>
+        all > 20 && times * Math.Log((same + 1.0) / (all + 2)) < Math.Log(LeastChance);
 
     /// <summary>The same of the moments alone in which the driver changes: with the foot still, much stands for long.</summary>
     private static bool IsUnlikelyBeside(Watched driver, Watched channel, double from, double to)
@@ -163,7 +167,7 @@ internal static class FlatCheck
                 same++;
         }
 
-        return all > 20 && within * Math.Log((same + 1.0) / (all + 2)) < Math.Log(LeastChance);
+        return IsNoChance(within, same, all);
     }
 
     /// <summary>True for a value it rests at elsewhere too, at the end of its range: a stop.</summary>

@@ -54,16 +54,12 @@ internal static class StandingEngine
             && channel.InQuantity(Middle(channel, from, to)) is > LeastAtmosphere and < MostAtmosphere
         || channel.Is(KnownQuantities.Battery) && channel.InQuantity(Middle(channel, from, to)) is > LeastAlone and < MostAlone;
 
-    private static double Middle(Watched channel, double from, double to)
-    {
-        var (a, b) = (channel.Time.IndexAtOrAfter(from), channel.Time.IndexAtOrAfter(to));
-        return b > a ? Statistics.Median(channel.Samples[a..b].Select(v => (double)v)) : double.NaN;
-    }
+    private static double Middle(Watched channel, double from, double to) =>
+        Statistics.Median(channel.Within(from, to).Select(v => (double)v));
 
     private static bool MovesWithin(Watched channel, double from, double to)
     {
-        var (a, b) = (channel.Time.IndexAtOrAfter(from), channel.Time.IndexAtOrAfter(to));
-        var within = channel.Samples[a..Math.Max(a, b)].Where(float.IsFinite).DefaultIfEmpty().ToList();
+        var within = channel.Within(from, to).Where(float.IsFinite).DefaultIfEmpty().ToList();
         return channel.Range > 0 && within.Max() - within.Min() > Moves * channel.Range;
     }
 }

@@ -117,8 +117,7 @@ internal static partial class SupplyCheck
     /// <summary>What moves the sensors rightly stands from shortly before a moment to shortly after.</summary>
     private static bool Stood(Watched driver, Change change)
     {
-        var i = driver.Time.IndexAtOrAfter(change.At);
-        var around = driver.Samples[Math.Max(0, i - Beside)..Math.Min(driver.Samples.Length, i + Beside)];
+        var around = driver.Around(change.At, Beside);
         var moved = around.Length > 0 ? (around.Max() - around.Min()) / driver.Range : 1;
         return moved <= Stands && AtMostExplains * moved < Math.Abs(Math.Log(change.Factor)) || driver.Range == 0;
     }
@@ -126,8 +125,7 @@ internal static partial class SupplyCheck
     /// <summary>An engine that starts or stops moves air and fuel at once.</summary>
     private static bool StartsOrStops(Watched speed, double at)
     {
-        var i = speed.Time.IndexAtOrAfter(at);
-        var around = speed.Samples[Math.Max(0, i - Beside)..Math.Min(speed.Samples.Length, i + Beside)];
+        var around = speed.Around(at, Beside);
         return around.Length > 0 && around.Min() < Turning && around.Max() > Turning;
     }
 

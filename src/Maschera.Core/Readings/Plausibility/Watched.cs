@@ -90,6 +90,20 @@ internal sealed partial class Watched
         return to == default ? value : value * to.Factor + to.Offset;
     }
 
+    /// <summary>The samples from one time up to another, s.</summary>
+    public float[] Within(double from, double to)
+    {
+        var (a, b) = (Time.IndexAtOrAfter(from), Time.IndexAtOrAfter(to));
+        return b > a ? Samples[a..b] : [];
+    }
+
+    /// <summary>So many samples on either side of a time, s, as far as there are.</summary>
+    public float[] Around(double at, int beside)
+    {
+        var i = Time.IndexAtOrAfter(at);
+        return Samples[Math.Max(0, i - beside)..Math.Min(Samples.Length, i + beside)];
+    }
+
     /// <summary>Stretches in which samples fit, as first and last sample.</summary>
     public List<(int First, int Last)> Runs(Func<int, bool> fits, int bridge = 0)
     {
