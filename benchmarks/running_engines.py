@@ -1,7 +1,7 @@
 """Pulses put to running engines of a model of their own (running_model.py): makes captures of one pick-up at the manifold and one at the
-tailpipe of the same run, and says how the readings meet what the model knows.
+tailpipe of the same run with the crank sensor, and says how the readings meet what the model knows.
 
-python3 benchmarks/running_engines.py FOLDER SEED COUNT [--at intake,exhaust] [--kinds none,twins] [--all] [--command ./maschera]
+python3 benchmarks/running_engines.py FOLDER SEED COUNT [--at intake,exhaust] [--kinds none,twins] [--wheel] [--all] [--command ./maschera]
 A folder that holds captures already is only read. Needs numpy and scipy.
 """
 import json
@@ -70,6 +70,12 @@ def shown(faulty, sound):
     return float(np.abs(change).max() / np.ptp(without))
 
 
+def crank_wheel(angles, teeth=60, lost=2):
+    """A hall sensor on a wheel with a gap, V."""
+    place = (angles % 360) * teeth / 360
+    return np.where((place % 1 < 0.5) & (place < teeth - lost), 5.0, 0.1)
+
+
 def write(rng, e, name, trace, angles, zero, late):
     """One capture with its engine file; the words that read it."""
     sync = int(rng.integers(1, e["n"] + 1))
@@ -82,6 +88,7 @@ def write(rng, e, name, trace, angles, zero, late):
     bits = 2.5 / 2 ** rng.choice([8, 10, 12])
     columns = {"Time (s)": np.arange(len(trace)) * STEP, "Pulse (V)": np.round(noisy / bits) * bits * rng.uniform(0.2, 3)}
     columns["Sync (V)"] = np.where((angles - zero[sync - 1] + 10) % 720 < 1.5, 0, 12.3) + rng.normal(0, 0.03, len(trace))
+    columns["Crank (V)"] = crank_wheel(angles + 77)
     save(name + ".csv", columns)
     engine = {"name": "Made up", "cylinders": e["n"], "firingOrder": e["order"], "firingAngles": [float(a) for a in e["angles"]]}
     with open(name + ".engine.json", "w") as file:
@@ -114,10 +121,10 @@ def make(folder, seed, count, kinds):
         json.dump(truth, file)
 
 
-def read(command, folder, known, at):
+def read(command, folder, known, at, wheel):
     name = f"{folder}/{known['id']}-{at}"
     words = [command, "read", "pulses", name + ".csv", "--at", at, "--engine", name + ".engine.json", *known["words"][at]]
-    return ask(words)
+    return ask(words + (["--channel", "crank=Crank"] if wheel else []))
 
 
 def judge(known, at, result):
@@ -134,10 +141,11 @@ def main():
     words = arguments(__doc__, "say every capture, not only what is wrong or refused")
     words.add_argument("--at", default="intake,exhaust")
     words.add_argument("--kinds", default=",".join(KINDS), help="what is wrong, in turn; twins are two cylinders with the same fault")
+    words.add_argument("--wheel", action="store_true", help="degrees by the crank sensor, not by the sync alone")
     told = words.parse_args()
     truth = truth_of(told.folder, lambda: make(told.folder, told.seed, told.count, told.kinds.split(",")))
     for at in told.at.split(","):
-        results = ask_all(lambda known: read(told.command, told.folder, known, at), truth)
+        results = ask_all(lambda known: read(told.command, told.folder, known, at, told.wheel), truth)
         rights = [judge(known, at, result) for known, result in zip(truth, results)]
         for known, result, right in zip(truth, results, rights):
             if told.all or not right:

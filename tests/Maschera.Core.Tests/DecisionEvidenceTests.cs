@@ -66,6 +66,20 @@ public class DecisionEvidenceTests
     }
 
     [Fact]
+    public void A_cylinder_that_only_lost_its_fire_at_the_intake_speaks_for_spark_and_fuel_and_not_for_its_valves()
+    {
+        double Of(string evidence, params string[] faults) =>
+            Decide("rough-idle", "", evidence).Suspects.Where(s => s.Cylinder == 3 && faults.Contains(s.Fault)).Sum(s => s.Probability);
+        var odd = Pulses("intake", "Pick-up");
+        var lost = odd.Replace("\"verdict\"", "\"cause\":\"combustion\",\"verdict\"", StringComparison.Ordinal);
+        Assert.NotEqual(odd, lost);
+        Assert.True(
+            Of(lost, "leaking-intake-valve", "intake-valve-not-opening") < 0.1 * Of(odd, "leaking-intake-valve", "intake-valve-not-opening")
+        );
+        Assert.True(Of(lost, "ignition-coil", "spark-plug", "injector-circuit", "injector-restricted") > 0.5);
+    }
+
+    [Fact]
     public void A_systems_own_failing_test_speaks_for_the_system_and_counters_for_their_cylinder()
     {
         const string failing = """

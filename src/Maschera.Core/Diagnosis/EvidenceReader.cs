@@ -208,6 +208,9 @@ internal sealed class EvidenceReader(
                 return Shares(item) is { Count: > 0 } shares ? [shares.MaxBy(s => s.Value).Key] : ["leaks"];
             case "injector-balance" when verdict == "outliers":
                 return [.. item.Items("outliers").Select(o => o.Number("flowPercent") > 100 ? "high" : "low").Distinct()];
+            // At the intake it draws like the others, and only its firing is lost; at the exhaust the verdict allows for either.
+            case "pulses" when verdict == "one-odd" && item.Word("at") == "intake" && item.Word("cause") == "combustion":
+                return ["fire-lost"];
             default:
                 return [verdict];
         }

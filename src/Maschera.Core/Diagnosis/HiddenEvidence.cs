@@ -64,6 +64,8 @@ internal static class HiddenEvidence
                 item["at"] = subject;
                 if (verdict.Length > 0)
                     item["cylinders"] = List(new JsonObject { ["cylinder"] = cylinder, ["isOdd"] = true });
+                if (verdict == "fire-lost")
+                    (item["verdict"], item["cause"]) = ("one-odd", "combustion");
                 break;
             case "on-board-tests" when verdict.Length > 0:
                 item["misfires"] = List(new JsonObject { ["cylinder"] = cylinder, ["tenCycleAverage"] = 60 });

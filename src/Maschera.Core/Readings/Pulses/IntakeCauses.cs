@@ -2,7 +2,7 @@ namespace Maschera.Core.Readings.Pulses;
 
 /// <summary>
 /// Weighs what a cylinder may do otherwise at the intake: its valve leaks and gas comes back through it, or it draws along another course
-/// than the others, less, or by blowing back first what did not leave through its exhaust valve. What manifold, hose and pick-up make of it
+/// than the others, less, or by blowing back first what did not leave through its exhaust valve; or it does not fire. What manifold, hose and pick-up make of it
 /// is not known, so that course is left free while the valve is open; gas through a leak has a course of its own.
 /// </summary>
 internal static class IntakeCauses
@@ -67,7 +67,11 @@ internal static class IntakeCauses
         var thrusts = Ranked(
             SourceFit.Best(fit.Positive, s_thrusts.Value).Select((s, p) => new PulseCause(PulseFault.Thrust, [p], s.Left))
         );
-        if (of.Height >= Plain && Two(of, fit, Math.Min(suctions[0].Unexplained, thrusts[0].Unexplained)) is { } two)
+        var one = Math.Min(suctions[0].Unexplained, thrusts[0].Unexplained);
+        var two = of.Height >= Plain ? Two(of, fit, one) : null;
+        if (FireLoss.Find(of, one) is { } lost && !(two?.Best.Unexplained < lost.Best.Unexplained))
+            return lost;
+        if (two is not null)
             return two;
         var share = thrusts[0].Unexplained / whole.Min();
         if (share <= LeakLeaves)

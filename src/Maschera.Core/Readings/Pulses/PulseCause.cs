@@ -12,6 +12,9 @@ internal enum PulseFault
     /// <summary>What could not leave through its exhaust valve blows back when its intake valve opens.</summary>
     Blowback,
 
+    /// <summary>It fires weakly or not at all: the crank slows and what the others draw changes with it.</summary>
+    LostFire,
+
     /// <summary>It blows out otherwise than the others when its exhaust valve opens: less, later, or sucking back.</summary>
     BlowDown,
 

@@ -46,10 +46,14 @@ internal static class PulseDoubts
                 : $"cylinders {Names(cause.Places.Select(p => engine.FiringOrder[p]))} {TwoDo(cause.Fault)}";
         return new Note(
             "either",
-            $"It may be that {Said(best)}, or that {Said(other)}: this trace does not tell them well apart. Cylinder pressure or "
-                + "relative compression of both tells which."
+            $"It may be that {Said(best)}, or that {Said(other)}: this trace does not tell them well apart. {Tells(best, other)}"
         );
     }
+
+    private static string Tells(PulseCause best, PulseCause other) =>
+        best.Fault == PulseFault.LostFire || other.Fault == PulseFault.LostFire
+            ? "Misfires counted with the crank sensor tell which."
+            : "Cylinder pressure or relative compression of both tells which.";
 
     private static string Names(IEnumerable<int> cylinders) => string.Join(" and ", cylinders);
 
@@ -60,6 +64,7 @@ internal static class PulseDoubts
             PulseFault.Blowback => "is not emptied by its exhaust valve and blows back",
             PulseFault.Escape => "lets gas escape through its exhaust valve",
             PulseFault.BlowDown => "blows out otherwise than the others",
+            PulseFault.LostFire => "fires weakly or not at all",
             _ => "draws less than the others",
         };
 

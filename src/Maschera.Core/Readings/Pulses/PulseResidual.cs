@@ -19,18 +19,23 @@ internal sealed class PulseResidual
     /// <param name="angles">Firing TDC of each place of the firing order.</param>
     /// <param name="alikeTurns">How often their distances repeat in a cycle.</param>
     /// <param name="lag">Degrees from the valve to the pick-up.</param>
-    public PulseResidual(float[] mean, double chance, double[] angles, int alikeTurns, double lag)
+    /// <param name="marks">Where in the cycle the marks lie that degrees come from; none with a wheel.</param>
+    public PulseResidual(float[] mean, double chance, double[] angles, int alikeTurns, double lag, IReadOnlyList<double> marks)
     {
-        (Angles, AlikeTurns, Lag) = (angles, alikeTurns, lag);
+        (Angles, AlikeTurns, Lag, Marks) = (angles, alikeTurns, lag, marks);
         double[] all = [.. mean.Select(v => (double)v)];
         Course = Odd(all, alikeTurns);
         Energy = Product(Course, Course);
         Noise = Energy > 0 ? Math.Min(1, chance / Energy) : 1;
-        var usual = all.Zip(Course, (v, o) => v - o).ToArray();
-        Height = (Course.Max() - Course.Min()) / (usual.Max() - usual.Min());
+        Usual = [.. all.Zip(Course, (v, o) => v - o)];
+        Height = (Course.Max() - Course.Min()) / (Usual.Max() - Usual.Min());
     }
 
     public double[] Course { get; }
+
+    /// <summary>The even pulses, a value a degree.</summary>
+    public double[] Usual { get; }
+
     public double Energy { get; }
 
     /// <summary>The share of the energy that may be chance, 0 to 1.</summary>
@@ -41,6 +46,9 @@ internal sealed class PulseResidual
 
     /// <summary>Firing TDC of each place of the firing order, degrees.</summary>
     public double[] Angles { get; }
+
+    /// <summary>Where in the cycle the marks lie that degrees come from, degrees; none with a wheel.</summary>
+    public IReadOnlyList<double> Marks { get; }
 
     /// <summary>How often their distances repeat in a cycle.</summary>
     public int AlikeTurns { get; }

@@ -96,6 +96,9 @@ internal sealed class PulseShares
     /// <summary>False where another transit, one cylinder further, is nearly as likely.</summary>
     public bool TransitIsSure { get; private init; }
 
+    /// <summary>Where in the cycle the marks lie that degrees come from; none with a wheel.</summary>
+    private IReadOnlyList<double> Marks { get; init; } = [];
+
     /// <summary>True where the pick-up is connected the other way round; its trace is then turned over here.</summary>
     public bool IsTurned { get; private init; }
 
@@ -120,10 +123,20 @@ internal sealed class PulseShares
             (cycles, mean) = (Array.ConvertAll(cycles, TurnedOver), TurnedOver(mean));
         return new PulseShares(cycles, mean, angles, place.Centre + lag - span / 2, place)
         {
+            Marks = clock.Source is null ? [] : MarksOf(clock, zero),
             TransitMs = transit,
             TransitIsSure = transitMs is not null || MostDoubt * 6 * clock.SpeedRpm / 1000 < span / 2,
             IsTurned = isTurned,
         };
+    }
+
+    /// <summary>Where in the cycle a clock's marks lie, degrees from firing TDC of the first cylinder.</summary>
+    private static IReadOnlyList<double> MarksOf(AngleClock clock, double zero)
+    {
+        var places = new HashSet<double>();
+        foreach (var degrees in clock.Degrees)
+            places.Add(Wrap(degrees - zero));
+        return [.. places];
     }
 
     private static float[] TurnedOver(float[] course) => Array.ConvertAll(course, v => -v);
@@ -270,11 +283,14 @@ internal sealed class PulseShares
     /// <summary>True where cylinders differ by more than they usually do, and no cylinder's fault explains it.</summary>
     public bool IsUnexplained { get; private set; }
 
+    /// <summary>True where the odd cylinder draws like the others and only its firing is lost.</summary>
+    public bool IsLostFire => !IsUnexplained && Causes?.Best.Fault == PulseFault.LostFire;
+
     private IReadOnlyList<int> Culprits(double[][] usual)
     {
         if (_place.IsLeakOnly)
             return [PulseCulprit.Find(Residual(usual), _angles, Lag)];
-        var residual = new PulseResidual(Mean, ChanceEnergy(), _angles, _turns, Lag);
+        var residual = new PulseResidual(Mean, ChanceEnergy(), _angles, _turns, Lag, Marks);
         Causes = _place.Name == "intake" ? IntakeCauses.Find(residual) : ExhaustCauses.Find(residual);
         return Causes.Best.Places;
     }

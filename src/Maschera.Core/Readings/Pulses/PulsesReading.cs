@@ -254,7 +254,8 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
         var cause =
             odd.Count == 1 && place.Name == "exhaust" && channels.TryGetValue("intake", out var intake)
                 ? Cause(intake, clock, zero, engine, odd[0].Cylinder)
-                : null;
+            : shares.IsLostFire ? "combustion"
+            : null;
         var pressures = channels.TryGetValue("back-pressure", out var back) ? BackPressures.Of(back, clock, request) : [];
         return new PulsesResult
         {
@@ -292,7 +293,8 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
     {
         if (PulseShares.Of(intake, clock, zero, engine, PulsePlace.All[0], null) is not { } drawn)
             return null;
-        return drawn.Compare(engine).First(c => c.Cylinder == cylinder).IsOdd ? "mechanical" : "combustion";
+        var isOdd = drawn.Compare(engine).First(c => c.Cylinder == cylinder).IsOdd;
+        return isOdd && !drawn.IsLostFire ? "mechanical" : "combustion";
     }
 
     /// <summary>What the oddest cylinder does at another's place, which its own share does not show; null where that shows it.</summary>
@@ -303,6 +305,7 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
             {
                 PulseFault.Thrust => "gas is thrust back through its intake valve when it is compressed",
                 PulseFault.Blowback => "it blows back when its intake valve opens: what was in it did not leave through its exhaust valve",
+                PulseFault.LostFire => "it fires weakly or not at all; the engine slows after it, and the others draw less the while",
                 PulseFault.Escape => "gas escapes through its exhaust valve while it is compressed and burns",
                 _ => null,
             };
@@ -323,6 +326,7 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
         var more = odd.Count > 1 ? $" Cylinder {string.Join(", ", odd.Skip(1).Select(c => c.Cylinder))} too." : "";
         var why = cause switch
         {
+            "combustion" when place.Name == "intake" => " Look at spark and fuel first, then at its compression.",
             "combustion" => " It draws like the others: look at spark and fuel, not at the valves.",
             "mechanical" => " It draws otherwise too: look at valves and sealing.",
             _ => "",

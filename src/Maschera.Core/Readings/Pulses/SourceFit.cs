@@ -143,7 +143,7 @@ internal sealed class SourceFit(PulseResidual of)
     }
 
     /// <summary>Those of the courses that, none below zero, explain most together: every choice of a few is tried.</summary>
-    private static Vector<double> NotNegative(Matrix<double> products, Vector<double> fits)
+    public static Vector<double> NotNegative(Matrix<double> products, Vector<double> fits)
     {
         var best = Vector<double>.Build.Dense(fits.Count);
         var most = 0.0;
