@@ -74,9 +74,11 @@ internal static class IntakeCauses
         if (two is not null)
             return two;
         var share = thrusts[0].Unexplained / whole.Min();
-        if (share <= LeakLeaves)
-            return Judged(of, thrusts, share > LeakMay ? suctions[0] : null);
-        return Judged(of, suctions, share < SuctionMay || thrusts[0].Unexplained < LeakFits ? thrusts[0] : null);
+        var single =
+            share <= LeakLeaves
+                ? Judged(of, thrusts, share > LeakMay ? suctions[0] : null)
+                : Judged(of, suctions, share < SuctionMay || thrusts[0].Unexplained < LeakFits ? thrusts[0] : null);
+        return PairChoice.Instead(of, single, s_suction.Pairs(fit, true), () => fit.PositivePairs(s_blowbacks.Value)) ?? single;
     }
 
     private static PulseCauses? Two(PulseResidual of, SourceFit fit, double one) =>

@@ -17,6 +17,38 @@ internal static class PairChoice
     /// <summary>Two that do something else and leave less than so many times as much may be it too.</summary>
     private const double Nearly = 4;
 
+    /// <summary>Two others are taken where they leave so much less than the one.</summary>
+    private const double InsteadLeaves = 0.6;
+
+    /// <summary>
+    /// Two neighbours that draw less may look like a third that does something else. They are taken, or said to be it too, where the two that
+    /// explain most along any course and those that do by blowing back are the same, and leave less than the one.
+    /// </summary>
+    /// <param name="of">What has to be explained.</param>
+    /// <param name="single">The one that explains most.</param>
+    /// <param name="suctions">What each two leave along any course.</param>
+    /// <param name="blowbacks">What each two leave by blowing back.</param>
+    /// <returns>Null where the one explains more than they do.</returns>
+    public static PulseCauses? Instead(
+        PulseResidual of,
+        PulseCauses single,
+        IEnumerable<SourcePair> suctions,
+        Func<IEnumerable<SourcePair>> blowbacks
+    )
+    {
+        var one = single.Best;
+        SourcePair? Best(IEnumerable<SourcePair> pairs) => pairs.Where(p => !p.Places.Contains(one.Places[0])).MinBy(p => p.Left);
+        if (of.Noise > PairNoise || Best(suctions) is not { } first || first.Left >= one.Unexplained)
+            return null;
+        if (Best(blowbacks()) is not { } second || !second.Places.Order().SequenceEqual(first.Places.Order()))
+            return null;
+        var left = Math.Sqrt(first.Left * second.Left);
+        var two = new PulseCause(first.Left < second.Left ? PulseFault.Suction : PulseFault.Blowback, first.Places, left);
+        if (left < InsteadLeaves * one.Unexplained)
+            return new(two, single.IsNobody ? null : one);
+        return left < one.Unexplained && !single.IsNobody ? single with { Rival = two } : null;
+    }
+
     /// <summary>The two; null where one alone explains about as much, others that do the same as well, or much is chance.</summary>
     /// <param name="of">What has to be explained.</param>
     /// <param name="one">What the one leaves that explains most.</param>
