@@ -32,4 +32,7 @@ for _ in range(5):
     slope = np.gradient(degrees, edges)
     angles = CubicHermiteSpline(edges, degrees, slope)(seconds)
     spent.append(time.perf_counter() - start)
-print(f"{len(samples) / 1e6:.0f} million samples in {sorted(spent)[2]:.3f} s (median of 5): {len(samples) / sorted(spent)[2] / 1e6:.1f} million a second; last angle {angles[-1]:.3f}")
+print(
+    f"{len(samples) / 1e6:.0f} million samples in {sorted(spent)[2]:.3f} s (median of 5):",
+    f"{len(samples) / sorted(spent)[2] / 1e6:.1f} million a second; last angle {angles[-1]:.3f}",
+)

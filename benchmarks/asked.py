@@ -42,6 +42,27 @@ def truth_of(folder, make):
         return json.load(file)
 
 
+def put_to(doc, every, make, read, judge, say):
+    """Takes the usual words, makes what is not there, asks and judges it all, and has said what is not right.
+
+    make(folder, seed, count), read(command, folder, known), judge(known, result) and say(known, result, right); what was known, the
+    results and whether they are right come back.
+    """
+    words = arguments(doc, every).parse_args()
+    truth = truth_of(words.folder, lambda: make(words.folder, words.seed, words.count))
+    results = ask_all(lambda known: read(words.command, words.folder, known), truth)
+    rights = [judge(known, result) for known, result in zip(truth, results)]
+    for known, result, right in zip(truth, results, rights):
+        if words.all or not right:
+            say(known, result, right)
+    return truth, results, rights
+
+
+def codes(result):
+    """The codes of a result's notes."""
+    return ",".join(n["code"] for n in result.get("notes", []))
+
+
 def save(path, columns, digits=5):
     """A capture as CSV, its columns by their headings."""
     np.savetxt(path, np.column_stack(list(columns.values())), fmt=f"%.{digits}g", delimiter=",", header=",".join(columns), comments="")

@@ -8,7 +8,7 @@ import json
 import numpy as np
 import engine_model
 import running_model
-from asked import arguments, ask, ask_all, save, truth_of
+from asked import ask, codes, put_to, save
 
 MOST, GRID = 200_000, 36_000
 WHEELS = [(60, [2]), (60, [2]), (36, [1]), (36, [2]), (36, [2, 2, 2]), (24, [1]), (30, [2]), (48, [2, 2]), (60, [2, 2]), (120, [2]),
@@ -140,7 +140,11 @@ def read(command, folder, known):
 
 
 def judge(known, result):
-    """Whether offset, speed and wheel are right; without a gap the offset may be off by the step that is said to be left open."""
+    """Whether offset, speed and wheel are right; without a gap the offset may be off by the step that is said to be left open. None where
+    nothing was measured.
+    """
+    if result.get("offsetDegrees") is None:
+        return None
     wheel, off = result["wheel"], result["offsetDegrees"] - known["late"]
     step = result["cams"][0].get("otherwiseBy")
     if not known["missing"] and step:
@@ -149,23 +153,19 @@ def judge(known, result):
     return abs(off) <= known["allowed"] and same and abs(result["speedRpm"] / known["rpm"] - 1) < 0.1
 
 
+def say(known, result, right):
+    """One line of what was known and what was said."""
+    wheel = f"{known['teeth']}{known['missing']}" + (" told" if known["told"] else "")
+    seen = result.get("wheel") or {}
+    print(known["id"], f"{known['n']} at {known['rpm']:.0f}", wheel, known["sensors"], "turned" if known["turned"] else "",
+          f"true {known['late']:.2f}", "refused" if right is None else
+          f"said {result['offsetDegrees']:.2f} {seen['teeth']}{seen['missing']} {result['speedRpm']:.0f}, "
+          f"allowed {known['allowed']:.2f}, right {right}",
+          codes(result))
+
+
 def main():
-    words = arguments(__doc__, "say every capture, not only what is wrong or refused").parse_args()
-    truth = truth_of(words.folder, lambda: make(words.folder, words.seed, words.count))
-    results = ask_all(lambda known: read(words.command, words.folder, known), truth)
-    rights = []
-    for known, result in zip(truth, results):
-        offset = result.get("offsetDegrees")
-        right = None if offset is None else judge(known, result)
-        rights.append(right)
-        if words.all or not right:
-            wheel = f"{known['teeth']}{known['missing']}" + (" told" if known["told"] else "")
-            seen = result.get("wheel") or {}
-            print(known["id"], f"{known['n']} at {known['rpm']:.0f}", wheel, known["sensors"], "turned" if known["turned"] else "",
-                  f"true {known['late']:.2f}", "refused" if right is None else
-                  f"said {offset:.2f} {seen['teeth']}{seen['missing']} {result['speedRpm']:.0f}, "
-                  f"allowed {known['allowed']:.2f}, right {right}",
-                  ",".join(n["code"] for n in result.get("notes", [])))
+    truth, results, rights = put_to(__doc__, "say every capture, not only what is wrong or refused", make, read, judge, say)
     print(f"{len(truth)} captures, refused {rights.count(None)}, right {rights.count(True)},",
           f"median {np.median([r['took'] for r in results]):.2f} s")
 

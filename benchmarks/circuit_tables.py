@@ -5,17 +5,28 @@ A folder that holds tables already is only read. Needs numpy.
 """
 import json
 import numpy as np
-from asked import arguments, ask, ask_all, truth_of
+from asked import ask, codes, put_to
 
 # Fault of the circuit, and the wire's state that has to be told.
 LOADS = {
-    "sound": None, "supply-high": ("supply", "high-resistance"), "ground-high": ("ground", "high-resistance"), "supply-open": ("supply", "open"),
-    "ground-open": ("ground", "open"), "no-load-only": None, "both-high": ("supply", "high-resistance"),
+    "sound": None,
+    "supply-high": ("supply", "high-resistance"),
+    "ground-high": ("ground", "high-resistance"),
+    "supply-open": ("supply", "open"),
+    "ground-open": ("ground", "open"),
+    "no-load-only": None,
+    "both-high": ("supply", "high-resistance"),
 }
 SENSORS = {
-    "sound": None, "supply-high": ("supply", "high-resistance"), "ground-high": ("ground", "high-resistance"), "supply-open": ("supply", "open"),
-    "ground-open": ("ground", "open"), "signal-open": ("signal", "open"), "signal-to-ground": ("signal", "short-to-ground"),
-    "signal-to-supply": ("signal", "short-to-supply"), "supply-to-ground": ("supply", "short-to-ground"),
+    "sound": None,
+    "supply-high": ("supply", "high-resistance"),
+    "ground-high": ("ground", "high-resistance"),
+    "supply-open": ("supply", "open"),
+    "ground-open": ("ground", "open"),
+    "signal-open": ("signal", "open"),
+    "signal-to-ground": ("signal", "short-to-ground"),
+    "signal-to-supply": ("signal", "short-to-supply"),
+    "supply-to-ground": ("supply", "short-to-ground"),
 }
 
 
@@ -36,11 +47,20 @@ def at_load(rng, kind):
     current = battery / (load + sum(wires.values()))
     supply, ground = battery - current * wires["supply"], current * wires["ground"]
     running = battery > 13
-    live = str(rng.choice(["running, loaded", "loaded, running"] if running else ["key on, loaded", "loaded", "loaded, key on", "key on, plugged in, loaded"]))
+    live = str(
+        rng.choice(
+            ["running, loaded", "loaded, running"]
+            if running
+            else ["key on, loaded", "loaded", "loaded, key on", "key on, plugged in, loaded"]
+        )
+    )
     rows = [("battery +", "battery -", "voltage", battery, live)]
     proven = {"supply", "ground"}
     if kind == "no-load-only":
-        rows = [("battery +", "battery -", "voltage", battery, "key on, unplugged"), ("supply", "battery -", "voltage", battery, "key on, unplugged")]
+        rows = [
+            ("battery +", "battery -", "voltage", battery, "key on, unplugged"),
+            ("supply", "battery -", "voltage", battery, "key on, unplugged"),
+        ]
         rows.append(("ground", "battery -", "resistance", rng.uniform(0.05, 0.3), "key off, unplugged"))
         return rows, set()
     some = rng.random()
@@ -74,7 +94,10 @@ def at_sensor(rng, kind):
         rows += [("module supply", "module ground", "voltage", feed, live), ("supply 5V", "module ground", "voltage", 0.0, open_)]
     if kind == "supply-to-ground":
         supply = rng.uniform(0.0, 0.05)
-        rows += [("supply 5V", "module ground", "voltage", 0.0, open_), ("supply 5V", "module ground", "resistance", rng.uniform(0.1, 1.5), "key off, unplugged")]
+        rows += [
+            ("supply 5V", "module ground", "voltage", 0.0, open_),
+            ("supply 5V", "module ground", "resistance", rng.uniform(0.1, 1.5), "key off, unplugged"),
+        ]
     if kind == "ground-high":
         ground = rng.uniform(0.25, 1.5)
     if kind == "ground-open":
@@ -131,7 +154,9 @@ def make(folder, seed, count):
     for i in range(count):
         what, kind = kinds[i % len(kinds)]
         rows, proven = (at_load if what == "load" else at_sensor)(rng, kind)
-        fault = [f for f in [(LOADS if what == "load" else SENSORS)[kind]] if f] + ([("ground", "high-resistance")] if kind == "both-high" else [])
+        fault = [f for f in [(LOADS if what == "load" else SENSORS)[kind]] if f] + (
+            [("ground", "high-resistance")] if kind == "both-high" else []
+        )
         write(rng, f"{folder}/{i:03d}.csv", rows)
         truth.append({"id": f"{i:03d}", "kind": f"{what}-{kind}", "fault": fault, "sound": sorted(proven - {w for w, _ in fault})})
     with open(f"{folder}/truth.json", "w") as file:
@@ -151,15 +176,23 @@ def judge(known, result):
     return result["verdict"] in verdicts and told == {tuple(f) for f in known["fault"]} and sound
 
 
+def say(known, result, right):
+    """One line of what was known and what was said."""
+    print(
+        known["id"],
+        known["kind"],
+        known["fault"],
+        "sound",
+        known["sound"],
+        "said",
+        result["verdict"],
+        [(w["wire"], w["state"]) for w in result.get("wires", [])],
+        codes(result),
+    )
+
+
 def main():
-    words = arguments(__doc__, "say every table, not only what is wrong").parse_args()
-    truth = truth_of(words.folder, lambda: make(words.folder, words.seed, words.count))
-    results = ask_all(lambda known: read(words.command, words.folder, known), truth)
-    rights = [judge(known, result) for known, result in zip(truth, results)]
-    for known, result, right in zip(truth, results, rights):
-        if words.all or not right:
-            print(known["id"], known["kind"], known["fault"], "sound", known["sound"], "said", result["verdict"],
-                  [(w["wire"], w["state"]) for w in result.get("wires", [])], ",".join(n["code"] for n in result.get("notes", [])))
+    truth, _, rights = put_to(__doc__, "say every table, not only what is wrong", make, read, judge, say)
     print(f"{len(truth)} tables, right {rights.count(True)}")
 
 

@@ -5,18 +5,41 @@ A folder that holds logs already is only read. Needs numpy.
 """
 import json
 import numpy as np
-from asked import arguments, ask, ask_all, truth_of
+from asked import ask, codes, put_to
 from log_files import logged_times, wandering, write_log
 
 # What is logged: names, unit, level, what healthy cylinders differ by, what a weak one does, its sign and places.
 BALANCES = {
-    "fuel": (["Injection quantity correction cyl {}", "Cylinder {} fuel balance", "Smooth running correction {}"], "mg/st", 0, 0.12, 1.8, 1, 2),
+    "fuel": (
+        ["Injection quantity correction cyl {}", "Cylinder {} fuel balance", "Smooth running correction {}"],
+        "mg/st",
+        0,
+        0.12,
+        1.8,
+        1,
+        2,
+    ),
     "trim": (["Cyl {} fuel trim", "Fuel correction cylinder {}"], "%", 0, 0.8, 9, 1, 1),
     "speed": (["Cylinder {} speed deviation", "Speed contribution cyl {}", "Roughness speed {}"], "rpm", 0, 1.2, 14, -1, 1),
     "power": (["Cylinder {} power", "Power balance cyl {}"], "%", 100, 1.5, 28, -1, 0),
     "torque": (["Cyl {} torque share", "Torque cylinder {}"], "%", None, 0.4, 8, -1, 1),
 }
-KINDS = ["healthy", "one", "one-strong", "two", "slight", "noisy", "switched", "drive", "outliers", "one-missing", "far", "coarse", "healthy-noisy", "dead"]
+KINDS = [
+    "healthy",
+    "one",
+    "one-strong",
+    "two",
+    "slight",
+    "noisy",
+    "switched",
+    "drive",
+    "outliers",
+    "one-missing",
+    "far",
+    "coarse",
+    "healthy-noisy",
+    "dead",
+]
 ORDERS = {3: [1, 2, 3], 4: [1, 3, 4, 2], 5: [1, 2, 4, 5, 3], 6: [1, 5, 3, 6, 2, 4], 8: [1, 8, 4, 3, 6, 5, 7, 2]}
 
 
@@ -97,16 +120,26 @@ def judge(known, result):
     return sorted(told) == known["there"] and odd == {int(c) for c in known["odd"]} and sides
 
 
+def say(known, result, right):
+    """One line of what was known and what was said."""
+    said = " ".join(f"{c['cylinder']}:{c['value']:.2f}~{c['spread']:.2f}{'!' if c['isOdd'] else ''}" for c in result.get("cylinders", []))
+    print(
+        known["id"],
+        known["kind"],
+        known["what"],
+        known["n"],
+        "odd",
+        known["odd"],
+        "said",
+        result["verdict"],
+        said,
+        result.get("sign"),
+        codes(result),
+    )
+
+
 def main():
-    words = arguments(__doc__, "say every log, not only what is wrong or refused").parse_args()
-    truth = truth_of(words.folder, lambda: make(words.folder, words.seed, words.count))
-    results = ask_all(lambda known: read(words.command, words.folder, known), truth)
-    rights = [judge(known, result) for known, result in zip(truth, results)]
-    for known, result, right in zip(truth, results, rights):
-        if words.all or not right:
-            said = " ".join(f"{c['cylinder']}:{c['value']:.2f}~{c['spread']:.2f}{'!' if c['isOdd'] else ''}" for c in result.get("cylinders", []))
-            print(known["id"], known["kind"], known["what"], known["n"], "odd", known["odd"], "said", result["verdict"], said, result.get("sign"),
-                  ",".join(n["code"] for n in result.get("notes", [])))
+    truth, _, rights = put_to(__doc__, "say every log, not only what is wrong or refused", make, read, judge, say)
     print(f"{len(truth)} logs, refused {rights.count(None)}, right {rights.count(True)}")
 
 

@@ -7,7 +7,7 @@ A folder that holds captures already is only read. Needs numpy.
 import json
 import wave
 import numpy as np
-from asked import arguments, ask, ask_all, save, truth_of
+from asked import arguments, ask, ask_all, codes, save, truth_of
 from engine_model import ORDERS, STEP, draw, simulate
 
 KINDS = ["none", "leak", "port", "port", "lobe", "lobe", "two-starved", "leak-and-starved", "two-leaks"]
@@ -142,10 +142,9 @@ def main():
         judged = [judge(known, result) for known, result in zip(truth, results)]
         for known, result, (right, worst) in zip(truth, results, judged):
             if told.all or not right or worst > 5:
-                codes = ",".join(n["code"] for n in result.get("notes", []))
                 figures = [round(p["percent"]) for p in result.get("positions") or []]
                 print(role, known["id"], known["kind"], "refused" if right is None else f"right {right}, worst {worst:.1f}",
-                      f"true {[round(p) for p in known['percent']]} got {figures}", codes)
+                      f"true {[round(p) for p in known['percent']]} got {figures}", codes(result))
         worsts = [worst for _, worst in judged if worst is not None]
         print(f"{role}: {len(truth)} captures, refused {sum(r is None for r, _ in judged)}, right {sum(r is True for r, _ in judged)},",
               f"within 5 points {sum(w <= 5 for w in worsts)}, median of the worst {np.median(worsts):.1f},",

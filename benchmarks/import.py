@@ -16,7 +16,14 @@ def make(path, rows):
         out.write("Time (s),Starter current (A),Battery (V),Sync (V)\n")
         for first in range(0, rows, block):
             count = min(block, rows - first)
-            table = numpy.column_stack([(first + numpy.arange(count)) * 1e-5, random.normal(150, 40, count), random.normal(11, .3, count), random.normal(12, .1, count)])
+            table = numpy.column_stack(
+                [
+                    (first + numpy.arange(count)) * 1e-5,
+                    random.normal(150, 40, count),
+                    random.normal(11, 0.3, count),
+                    random.normal(12, 0.1, count),
+                ]
+            )
             numpy.savetxt(out, table, fmt=["%.5f", "%.3f", "%.3f", "%.3f"], delimiter=",")
 
 

@@ -5,7 +5,7 @@ A folder that holds logs already is only read. Needs numpy.
 """
 import json
 import numpy as np
-from asked import arguments, ask, ask_all, truth_of
+from asked import ask, codes, put_to
 from log_files import logged_times, wandering, write_log
 
 # What a log of each kind must be called; where two stand, what it shows is little.
@@ -123,8 +123,16 @@ def drawn(rng, kind):
     base = np.interp(load, [0.2, 0.35, 0.9], [12, 30, 20]) + 0.3 * wandering(rng, seconds, 0.5)
     if kind == "real-all":
         base = base + np.where(load > 0.7, 5, 0)
-    return seconds, {"retard": retard, "spark": base - retard, "load": 100 * load, "throttle": np.interp(load, [0.2, 0.45, 0.8, 1], [2, 20, 70, 92]),
-                     "rpm": rpm, "coolant": coolant, "intake-air": intake, "mixture": mixture + 0.004 * wandering(rng, seconds, 0.3)}
+    return seconds, {
+        "retard": retard,
+        "spark": base - retard,
+        "load": 100 * load,
+        "throttle": np.interp(load, [0.2, 0.45, 0.8, 1], [2, 20, 70, 92]),
+        "rpm": rpm,
+        "coolant": coolant,
+        "intake-air": intake,
+        "mixture": mixture + 0.004 * wandering(rng, seconds, 0.3),
+    }
 
 
 def logged(rng, kind, courses):
@@ -151,7 +159,12 @@ def make(folder, seed, count):
         kind = list(KINDS)[i % len(KINDS)]
         seconds, courses = drawn(rng, kind)
         retard, runs = courses["retard"], courses["rpm"] > 400
-        known = {"id": f"{i:03d}", "kind": kind, "worst": float(np.round(retard, 1).max()), "share": float(100 * np.mean(retard[runs] > 2)) if runs.any() else 0}
+        known = {
+            "id": f"{i:03d}",
+            "kind": kind,
+            "worst": float(np.round(retard, 1).max()),
+            "share": float(100 * np.mean(retard[runs] > 2)) if runs.any() else 0,
+        }
         if rng.random() < 0.25:
             courses["retard"] = -retard
         columns = logged(rng, kind, courses)
@@ -177,17 +190,26 @@ def judge(known, result):
     return abs(worst - known["worst"]) <= max(0.35, 0.04 * known["worst"]) and 0.7 * known["share"] - 2 <= share <= 1.3 * known["share"] + 5
 
 
+def say(known, result, right):
+    """One line of what was known and what was said."""
+    factors = " ".join(f"{f['factor']}:{f['speaksFor']}" for f in result.get("factors", []))
+    print(
+        known["id"],
+        known["kind"],
+        f"{known['worst']:.1f}° {known['share']:.0f} %",
+        "said",
+        result["verdict"],
+        result.get("worstDegrees"),
+        result.get("sharePercent"),
+        factors,
+        "without",
+        [r for r in NAMES if r not in known["logged"]],
+        codes(result),
+    )
+
+
 def main():
-    words = arguments(__doc__, "say every log, not only what is wrong").parse_args()
-    truth = truth_of(words.folder, lambda: make(words.folder, words.seed, words.count))
-    results = ask_all(lambda known: read(words.command, words.folder, known), truth)
-    rights = [judge(known, result) for known, result in zip(truth, results)]
-    for known, result, right in zip(truth, results, rights):
-        if words.all or not right:
-            factors = " ".join(f"{f['factor']}:{f['speaksFor']}" for f in result.get("factors", []))
-            print(known["id"], known["kind"], f"{known['worst']:.1f}° {known['share']:.0f} %", "said", result["verdict"], result.get("worstDegrees"),
-                  result.get("sharePercent"), factors, "without", [r for r in NAMES if r not in known["logged"]],
-                  ",".join(n["code"] for n in result.get("notes", [])))
+    truth, _, rights = put_to(__doc__, "say every log, not only what is wrong", make, read, judge, say)
     print(f"{len(truth)} logs, right {rights.count(True)}")
 
 

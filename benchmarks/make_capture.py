@@ -20,8 +20,20 @@ def block(first, n):
 with open(path, "wb") as out:
     if path.endswith(".wav"):
         size = count * 8
-        out.write(b"RIFF" + (size + 36).to_bytes(4, "little") + b"WAVEfmt " + (16).to_bytes(4, "little") + (1).to_bytes(2, "little") + (4).to_bytes(2, "little")
-                  + rate.to_bytes(4, "little") + (rate * 8).to_bytes(4, "little") + (8).to_bytes(2, "little") + (16).to_bytes(2, "little") + b"data" + size.to_bytes(4, "little"))
+        out.write(
+            b"RIFF"
+            + (size + 36).to_bytes(4, "little")
+            + b"WAVEfmt "
+            + (16).to_bytes(4, "little")
+            + (1).to_bytes(2, "little")
+            + (4).to_bytes(2, "little")
+            + rate.to_bytes(4, "little")
+            + (rate * 8).to_bytes(4, "little")
+            + (8).to_bytes(2, "little")
+            + (16).to_bytes(2, "little")
+            + b"data"
+            + size.to_bytes(4, "little")
+        )
     else:
         out.write(b"Time (s),A (V),B (V),C (V),D (V)\n")
     for first in range(0, count, piece):
@@ -30,4 +42,9 @@ with open(path, "wb") as out:
             out.write(values.tobytes())
         else:
             times = (first + np.arange(len(values))) / rate
-            out.write("".join(f"{t:.6f},{a / 1000:.3f},{b / 1000:.3f},{c / 1000:.3f},{d / 1000:.3f}\n" for t, (a, b, c, d) in zip(times.tolist(), values.tolist())).encode())
+            out.write(
+                "".join(
+                    f"{t:.6f},{a / 1000:.3f},{b / 1000:.3f},{c / 1000:.3f},{d / 1000:.3f}\n"
+                    for t, (a, b, c, d) in zip(times.tolist(), values.tolist())
+                ).encode()
+            )

@@ -4,7 +4,13 @@ import random
 import sys
 
 random.seed(1)
-names = ["Engine speed (rpm)", "Accelerator pedal (%)", "Boost pressure desired (kPa)", "Boost pressure actual (kPa)", "Coolant temperature (°C)"] + [f"Value {n} ({u})" for n in range(6, 61) for u in [["V", "%", "°C", "kPa", "g/s"][n % 5]]]
+names = [
+    "Engine speed (rpm)",
+    "Accelerator pedal (%)",
+    "Boost pressure desired (kPa)",
+    "Boost pressure actual (kPa)",
+    "Coolant temperature (°C)",
+] + [f"Value {n} ({u})" for n in range(6, 61) for u in [["V", "%", "°C", "kPa", "g/s"][n % 5]]]
 with open(sys.argv[1], "w", encoding="utf-8") as out:
     out.write("Time (s)," + ",".join(names) + "\n")
     t = 0.0

@@ -10,7 +10,12 @@ base, capture = sys.argv[1], sys.argv[2]
 
 
 def ask(method, path, body=None):
-    request = urllib.request.Request(f"{base}/bench/{capture}/{path}", method=method, data=None if body is None else json.dumps(body).encode(), headers={"content-type": "application/json"})
+    request = urllib.request.Request(
+        f"{base}/bench/{capture}/{path}",
+        method=method,
+        data=None if body is None else json.dumps(body).encode(),
+        headers={"content-type": "application/json"},
+    )
     with urllib.request.urlopen(request) as answer:
         return answer.read()
 
@@ -26,11 +31,25 @@ for channel in head["channels"]:
     for _ in range(20):
         first, last = sorted(random.integers(0, len(samples), 2))
         step = channel["step"]
-        made = json.loads(ask("POST", "calipers", {"channel": ids[channel["name"]], "from": channel["start"] + first * step, "to": channel["start"] + last * step}))
+        made = json.loads(
+            ask(
+                "POST",
+                "calipers",
+                {"channel": ids[channel["name"]], "from": channel["start"] + first * step, "to": channel["start"] + last * step},
+            )
+        )
         ask("DELETE", f"calipers/{made['id']}")
-        part, got = samples[first:last + 1].astype(np.float64), made["measure"]
+        part, got = samples[first : last + 1].astype(np.float64), made["measure"]
         assert got["samples"] == len(part), (got["samples"], len(part))
-        expected = {"minimum": part.min(), "maximum": part.max(), "peakToPeak": np.ptp(part), "mean": part.mean(), "rms": np.sqrt((part ** 2).mean()), "fromLevel": part[0], "toLevel": part[-1]}
+        expected = {
+            "minimum": part.min(),
+            "maximum": part.max(),
+            "peakToPeak": np.ptp(part),
+            "mean": part.mean(),
+            "rms": np.sqrt((part**2).mean()),
+            "fromLevel": part[0],
+            "toLevel": part[-1],
+        }
         for name, value in expected.items():
             worst[name] = max(worst.get(name, 0), abs(got[name] - value) / max(abs(value), 1e-9))
 print("largest relative difference from numpy:", {name: f"{value:.1e}" for name, value in worst.items()})

@@ -6,7 +6,7 @@ A folder that holds captures already is only read. Needs numpy.
 """
 import json
 import numpy as np
-from asked import arguments, ask, ask_all, save, truth_of
+from asked import ask, put_to, save
 from running_model import STEP, draw_running, run
 
 KINDS = ["none", "one", "dead", "random", "two", "weak", "weak", "one"]
@@ -107,18 +107,17 @@ def judge(known, result):
     return missed <= max(1, 0.02 * sum(known["misfires"])) and false <= max(1, sum(known["firings"]) / 500)
 
 
+def say(known, result, right):
+    """One line of what was known and what was said."""
+    told = sorted(result.get("cylinders", []), key=lambda c: c["cylinder"])
+    print(known["id"], known["kind"], f"{known['n']} at {known['rpm']:.0f}", "true", known["misfires"], "said",
+          [c["misfires"] for c in told], f"of {known['firings'][0]} each, burnt", known["burnt"], "said to add",
+          [round(c["contributionPercent"] or 0) for c in told], "refused" if right is None else f"right {right}",
+          ",".join(n["code"] for n in result.get("notes", []) if n["code"] != "tdc-by-sync"))
+
+
 def main():
-    words = arguments(__doc__, "say every capture, not only what is wrong or refused").parse_args()
-    truth = truth_of(words.folder, lambda: make(words.folder, words.seed, words.count))
-    results = ask_all(lambda known: read(words.command, words.folder, known), truth)
-    rights = [judge(known, result) for known, result in zip(truth, results)]
-    for known, result, right in zip(truth, results, rights):
-        if words.all or not right:
-            told = sorted(result.get("cylinders", []), key=lambda c: c["cylinder"])
-            print(known["id"], known["kind"], f"{known['n']} at {known['rpm']:.0f}", "true", known["misfires"], "said",
-                  [c["misfires"] for c in told], f"of {known['firings'][0]} each, burnt", known["burnt"], "said to add",
-                  [round(c["contributionPercent"] or 0) for c in told], "refused" if right is None else f"right {right}",
-                  ",".join(n["code"] for n in result.get("notes", []) if n["code"] != "tdc-by-sync"))
+    truth, results, rights = put_to(__doc__, "say every capture, not only what is wrong or refused", make, read, judge, say)
     print(f"{len(truth)} captures, refused {rights.count(None)}, right {rights.count(True)},",
           f"median {np.median([r['took'] for r in results]):.2f} s")
 

@@ -7,7 +7,7 @@ import json
 import numpy as np
 from scipy.io import wavfile
 from scipy.signal import butter, sosfilt
-from asked import arguments, ask, ask_all, truth_of
+from asked import ask, codes, put_to
 
 KINDS = ["speech", "pump", "fan", "idling", "free-starter", "music", "slams", "wind", "hum", "drill", "wiper", "rings"]
 
@@ -92,15 +92,20 @@ def read(command, folder, known):
     return ask([command, "read", "relative-compression", name + ".wav", "--engine", name + ".engine.json", "--channel", "sound=1"])
 
 
+def refused(_, result):
+    """Whether no verdict was given, which is right for all of them."""
+    return result["verdict"] == "unusable"
+
+
+def say(known, result, right):
+    """One line of what was known and what was said."""
+    print(known["id"], known["kind"], known["n"], "said", result["verdict"], f"{result.get('crankingSpeedRpm') or 0:.0f} rpm",
+          [round(p["percent"]) for p in result.get("positions", [])], codes(result))
+
+
 def main():
-    words = arguments(__doc__, "say every recording, not only what got a verdict").parse_args()
-    truth = truth_of(words.folder, lambda: make(words.folder, words.seed, words.count))
-    results = ask_all(lambda known: read(words.command, words.folder, known), truth)
-    for known, result in zip(truth, results):
-        if words.all or result["verdict"] != "unusable":
-            print(known["id"], known["kind"], known["n"], "said", result["verdict"], f"{result.get('crankingSpeedRpm') or 0:.0f} rpm",
-                  [round(p["percent"]) for p in result.get("positions", [])], ",".join(n["code"] for n in result.get("notes", [])))
-    print(f"{len(truth)} recordings, refused {sum(r['verdict'] == 'unusable' for r in results)}")
+    truth, _, rights = put_to(__doc__, "say every recording, not only what got a verdict", make, read, refused, say)
+    print(f"{len(truth)} recordings, refused {rights.count(True)}")
 
 
 main()

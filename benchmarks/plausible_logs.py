@@ -5,10 +5,23 @@ A folder that holds files already is only read. Needs numpy.
 """
 import json
 import numpy as np
-from asked import arguments, ask, ask_all, save, truth_of
+from asked import ask, codes, put_to, save
 from log_files import logged_times, wandering, write_log
 
-SOUND = ["drive", "cold-start", "idle", "key-on", "start", "full-throttle", "stop-start", "cruise-control", "braking", "sparse", "scope", "wheels"]
+SOUND = [
+    "drive",
+    "cold-start",
+    "idle",
+    "key-on",
+    "start",
+    "full-throttle",
+    "stop-start",
+    "cruise-control",
+    "braking",
+    "sparse",
+    "scope",
+    "wheels",
+]
 FAULTS = ["at-supply", "at-ground", "out-of-range", "jump", "flat", "spikes", "dropout", "shared-supply", "scope-spikes"]
 NAMES = {
     "rpm": (["Engine speed", "Engine rpm"], "rpm", 0),
@@ -87,12 +100,26 @@ def drive(rng, kind, seconds):
     maf = np.where(rpm < 100, 0.0, rpm * pressure / 100 * 0.0132 * (1 + 0.01 * wandering(rng, seconds, 0.2)))
     cut = (pedal < 1) & (rpm > 1400)
     lam = np.where(cut, 2.0, 1 + 0.015 * wandering(rng, seconds, 0.7))
-    coolant = (90 - rng.uniform(60, 95) * np.exp(-seconds / rng.uniform(100, 250))) if kind == "cold-start" else 89 + 2 * wandering(rng, seconds, 30)
+    coolant = (
+        (90 - rng.uniform(60, 95) * np.exp(-seconds / rng.uniform(100, 250)))
+        if kind == "cold-start"
+        else 89 + 2 * wandering(rng, seconds, 30)
+    )
     battery = np.where(rpm < 20, 12.3, np.where(rpm < 400, 10.1, 14.1)) + 0.04 * wandering(rng, seconds, 0.3)
     return {
-        "rpm": np.where(rpm < 20, 0, rpm), "speed": speed, "pedal": pedal, "throttle": throttle, "map": pressure, "maf": maf, "coolant": coolant,
-        "air": 28 + 3 * wandering(rng, seconds, 60), "battery": battery, "lambda": lam, "trim": 3 * wandering(rng, seconds, 3) * (rpm > 300),
-        "rail": np.where(rpm < 100, 40, 120 + 1.3 * throttle + rpm / 60) + 1.5 * wandering(rng, seconds, 0.4), "gear": gear,
+        "rpm": np.where(rpm < 20, 0, rpm),
+        "speed": speed,
+        "pedal": pedal,
+        "throttle": throttle,
+        "map": pressure,
+        "maf": maf,
+        "coolant": coolant,
+        "air": 28 + 3 * wandering(rng, seconds, 60),
+        "battery": battery,
+        "lambda": lam,
+        "trim": 3 * wandering(rng, seconds, 3) * (rpm > 300),
+        "rail": np.where(rpm < 100, 40, 120 + 1.3 * throttle + rpm / 60) + 1.5 * wandering(rng, seconds, 0.4),
+        "gear": gear,
     }
 
 
@@ -126,7 +153,9 @@ def at_fault(rng, kind, seconds, courses, volts):
             volts[own][here] = np.minimum(5.2, volts[own][here] * low) if low > 1 else volts[own][here] * low * 0.2
         return None, [kind], (start, end)
     if kind == "out-of-range":
-        role, value = [("coolant", -40), ("coolant", 215), ("air", -40), ("battery", 0.0), ("battery", 25.5), ("map", 0), ("rpm", 16383)][rng.integers(7)]
+        role, value = [("coolant", -40), ("coolant", 215), ("air", -40), ("battery", 0.0), ("battery", 25.5), ("map", 0), ("rpm", 16383)][
+            rng.integers(7)
+        ]
         courses[role] = np.where(here, value, courses[role])
         return role, ["out-of-range", "jump", "spikes"], (start, end)
     if kind == "jump":
@@ -150,7 +179,12 @@ def make_log(rng, kind, path):
     courses = {"pedal": np.zeros(2)}
     seconds = logged_times(rng, rng.uniform(90, 260), step)
     sound = kind if kind in SOUND else "drive"
-    while not courses["pedal"].any() and sound not in ("idle", "key-on") or kind == "flat" and not moving_stretch(rng, seconds, courses["pedal"]):
+    while (
+        not courses["pedal"].any()
+        and sound not in ("idle", "key-on")
+        or kind == "flat"
+        and not moving_stretch(rng, seconds, courses["pedal"])
+    ):
         courses = drive(rng, sound, seconds)
     courses = drive(rng, sound, seconds) if sound in ("idle", "key-on") else courses
     many = len(SIGNALS) if kind == "shared-supply" else int(rng.integers(1, 4))
@@ -160,7 +194,11 @@ def make_log(rng, kind, path):
         share = (courses[role] - least) / (most - least)
         volts[str(role)] = low + (high - low) * share + 0.006 * rng.normal(size=len(seconds))
     fault = at_fault(rng, kind, seconds, courses, volts) if kind in FAULTS else None
-    roles = [r for r in rng.permutation(list(courses)) if rng.random() < 0.75 or fault and (r == fault[0] or r in ("rpm", "pedal", "throttle", "map"))]
+    roles = [
+        r
+        for r in rng.permutation(list(courses))
+        if rng.random() < 0.75 or fault and (r == fault[0] or r in ("rpm", "pedal", "throttle", "map"))
+    ]
     columns = {str(rng.choice(NAMES[r][0])): (NAMES[r][1], courses[r], NAMES[r][2]) for r in roles}
     named = {role: str(rng.choice(SIGNALS[role][0])) for role in volts}
     columns.update({named[role]: ("V", values, 2) for role, values in volts.items()})
@@ -198,7 +236,13 @@ def make_scope(rng, kind, path):
         closes = (open_at[0] > 0.003) & (open_at[0] < 0.003 + 4 / rate)
         supply = supply + rng.choice([-1, 1]) * rng.uniform(0.4, 2) * closes
         fault = (None, ["spikes"], (0, 1))
-    columns = {"Time (s)": seconds, "Sensor reference (V)": supply, "Injector 2 (V)": injector, "Coil 1 (V)": coil, "Manifold sensor (V)": sensor}
+    columns = {
+        "Time (s)": seconds,
+        "Sensor reference (V)": supply,
+        "Injector 2 (V)": injector,
+        "Coil 1 (V)": coil,
+        "Manifold sensor (V)": sensor,
+    }
     save(path, columns, 7)
     return ["--supply", "Sensor reference=5.0"], "Sensor reference", fault
 
@@ -230,18 +274,28 @@ def judge(known, result):
     return bool(hits) and all(known["channel"] is None or known["channel"] in f["channel"] for f in found)
 
 
+def say(known, result, right):
+    """One line of what was known and what was said."""
+    found = [f"{f['channel']}: {f['kind']} {f['from']:.1f}-{f['to']:.1f} x{f['count']}" for f in result.get("findings", [])]
+    print(
+        known["id"],
+        known["kind"],
+        known["channel"] or "",
+        known["may"][:1],
+        [round(t, 1) for t in known.get("span", [])],
+        "said",
+        result["verdict"],
+        "; ".join(found[:4]),
+        codes(result),
+    )
+
+
 def main():
-    words = arguments(__doc__, "say every file, not only what is wrong").parse_args()
-    truth = truth_of(words.folder, lambda: make(words.folder, words.seed, words.count))
-    results = ask_all(lambda known: read(words.command, words.folder, known), truth)
-    rights = [judge(known, result) for known, result in zip(truth, results)]
-    for known, result, right in zip(truth, results, rights):
-        if words.all or not right:
-            found = [f"{f['channel']}: {f['kind']} {f['from']:.1f}-{f['to']:.1f} x{f['count']}" for f in result.get("findings", [])]
-            print(known["id"], known["kind"], known["channel"] or "", known["may"][:1], [round(t, 1) for t in known.get("span", [])], "said",
-                  result["verdict"], "; ".join(found[:4]), ",".join(n["code"] for n in result.get("notes", [])))
-    print(f"{len(truth)} files, right {rights.count(True)}; of {sum(not k['may'] for k in truth)} sound ones",
-          sum(r for k, r in zip(truth, rights) if not k["may"]))
+    truth, _, rights = put_to(__doc__, "say every file, not only what is wrong", make, read, judge, say)
+    print(
+        f"{len(truth)} files, right {rights.count(True)}; of {sum(not k['may'] for k in truth)} sound ones",
+        sum(r for k, r in zip(truth, rights) if not k["may"]),
+    )
 
 
 main()

@@ -10,7 +10,7 @@ from concurrent.futures import ProcessPoolExecutor
 from copy import deepcopy
 import numpy as np
 from scipy.signal import bilinear, lfilter, lfiltic
-from asked import arguments, ask, ask_all, save, truth_of
+from asked import arguments, ask, ask_all, codes, save, truth_of
 from engine_model import OUTSIDE
 from running_model import STEP, draw_running, run
 
@@ -150,10 +150,9 @@ def main():
     judged = [judge(case, result) for case, result in zip(truth, results)]
     for case, result, wrong in zip(truth, results, judged):
         if told.all or wrong != []:
-            codes = ",".join(n["code"] for n in result.get("notes", []))
             print(case["id"], f"{case['n']} at {case['cap']['rpm']:.0f}, known-good at {case['ref']['rpm']:.0f}, {case['kind']}",
                   f"{case['amount']:.1f}, peak {case['cap']['peak']:.2f}",
-                  "refused" if wrong is None else "; ".join(wrong) or "right", codes)
+                  "refused" if wrong is None else "; ".join(wrong) or "right", codes(result))
     print(f"{len(truth)} captures, refused {judged.count(None)}, right {judged.count([])},",
           f"median {np.median([r['took'] for r in results]):.2f} s")
 

@@ -9,7 +9,7 @@ from concurrent.futures import ProcessPoolExecutor
 from copy import deepcopy
 import numpy as np
 from scipy.signal import lfilter
-from asked import arguments, ask, ask_all, save, truth_of
+from asked import arguments, ask, ask_all, codes, save, truth_of
 from running_model import STEP, draw_running, run
 
 KINDS = ["none", "leak_in", "leak_out", "lost", "shut_out", "misses", "none", "burns", "two", "leak_in", "leak_out", "none"]
@@ -150,9 +150,8 @@ def main():
         for known, result, right in zip(truth, results, rights):
             if told.all or not right:
                 named = [c["cylinder"] for c in result.get("cylinders", []) if c["isOdd"]]
-                codes = ",".join(n["code"] for n in result.get("notes", []))
                 print(at, known["id"], f"{known['n']}{' uneven' if known['uneven'] else ''} at {known['rpm']:.0f}", known["faults"],
-                      f"shown {known['shown'][at]:.2f}", "refused" if right is None else f"right {right}, named {named}", codes)
+                      f"shown {known['shown'][at]:.2f}", "refused" if right is None else f"right {right}, named {named}", codes(result))
         print(f"{at}: {len(truth)} captures, refused {rights.count(None)}, right {rights.count(True)},",
               f"median {np.median([r['took'] for r in results]):.2f} s")
 
