@@ -155,6 +155,25 @@ public class PulseCauseTests
     }
 
     [Fact]
+    public void Of_three_that_fire_alike_the_two_that_may_do_the_opposite_are_said()
+    {
+        var engine = Of(6) with { FiringAngles = [0, 90, 240, 330, 480, 570] };
+        foreach (var (place, cylinder) in engine.FiringOrder.Index())
+        {
+            double[] weak = [.. Enumerable.Range(0, 6).Select(p => p == place ? 0.5 : 1)];
+            var result = Read(Made(degrees => Sum(engine, weak, Displaced, degrees), "Exhaust"), engine, "exhaust", 1);
+            var alike = engine.FiringOrder.Where((other, p) => p % 2 == place % 2 && other != cylinder).Order();
+            var note = Assert.Single(result.Notes, n => n.Code == "others-instead");
+            Assert.Contains($"3 cylinders that fire alike don't tell well who: it may be {cylinder}", note.Text, StringComparison.Ordinal);
+            Assert.Contains($"or {string.Join(" and ", alike)} together", note.Text, StringComparison.Ordinal);
+        }
+
+        double[] one = [0.5, 1, 1, 1, 1, 1];
+        var even = Read(Made(degrees => Sum(Of(6), one, Displaced, degrees), "Exhaust"), Of(6), "exhaust", 1);
+        Assert.DoesNotContain(even.Notes, n => n.Code == "others-instead");
+    }
+
+    [Fact]
     public void Of_cylinders_none_of_which_fires_like_two_others_none_is_named()
     {
         var engine = Of(4) with { FiringAngles = [0, 270, 360, 630] };

@@ -91,17 +91,25 @@ internal static class PulseDoubts
             : null;
 
     /// <summary>
-    /// What all cylinders have alike is taken out, so that of three one that does more is two that do less, and of four two are two.
+    /// What all cylinders that fire alike have in common is taken out, so that of three one that does more is two that do less, and of four
+    /// two are two.
     /// </summary>
     private static Note? Others(PulseShares shares, Engine engine)
     {
-        if (shares.Causes is not { IsNobody: false, Best: var best } || (engine.Cylinders, best.Places.Count) is not ((3, 1) or (4, 2)))
+        if (
+            shares.Causes is not { IsNobody: false, Best: var best }
+            || (shares.AlikeCylinders, best.Places.Count) is not ((3, 1) or (4, 2))
+        )
+            return null;
+        var kinds = engine.Cylinders / shares.AlikeCylinders;
+        int[] alike = [.. Enumerable.Range(0, engine.Cylinders).Where(p => p % kinds == best.Places[0] % kinds)];
+        if (!best.Places.All(alike.Contains))
             return null;
         string Said(IEnumerable<int> places) => Names(places.Select(p => engine.FiringOrder[p]).Order());
         return new Note(
             "others-instead",
-            $"Where two cylinders have the same fault, {engine.Cylinders} cylinders don't tell well who: it may be {Said(best.Places)}, or "
-                + $"{Said(Enumerable.Range(0, engine.Cylinders).Except(best.Places))} together, doing the opposite. Relative compression "
+            $"Where two cylinders have the same fault, {shares.AlikeCylinders} cylinders{(kinds > 1 ? " that fire alike" : "")} don't tell well who: "
+                + $"it may be {Said(best.Places)}, or {Said(alike.Except(best.Places))} together, doing the opposite. Relative compression "
                 + "or cylinder pressure tells which."
         );
     }

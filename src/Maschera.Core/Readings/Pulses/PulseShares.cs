@@ -81,6 +81,9 @@ internal sealed class PulseShares
         (Mean, Start) = (mean, start);
     }
 
+    /// <summary>Cylinders that fire alike, among which the odd one is told.</summary>
+    public int AlikeCylinders => _turns;
+
     /// <summary>Whole cycles.</summary>
     public int Cycles => _cycles.Length;
 
