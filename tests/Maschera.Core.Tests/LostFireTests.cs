@@ -145,9 +145,5 @@ public class LostFireTests
         return off < 170 ? Math.Pow(Math.Sin(Math.PI * off / 170), 2) : 0;
     }
 
-    private static double Suction(double degrees) => -Bump(degrees - 455, 40) + 0.3 * Bump(degrees - 380, 14);
-
     private static double BlowDown(double degrees) => Bump(degrees - 187, 16) - 0.5 * Bump(degrees - 227, 16);
-
-    private static double Bump(double off, double width) => Math.Exp(-Math.Pow(Math.IEEERemainder(off, 720) / width, 2) / 2);
 }

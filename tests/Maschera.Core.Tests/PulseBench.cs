@@ -112,4 +112,10 @@ internal static class PulseBench
             []
         );
     }
+
+    /// <summary>Pressure falls while a cylinder draws, and comes back as the throttle lets air in.</summary>
+    public static double Suction(double degrees) => -Bump(degrees - 455, 40) + 0.3 * Bump(degrees - 380, 14);
+
+    /// <summary>A bump of height 1, so many degrees off its middle.</summary>
+    public static double Bump(double off, double width) => Math.Exp(-Math.Pow(Math.IEEERemainder(off, 720) / width, 2) / 2);
 }

@@ -212,15 +212,10 @@ public class PulseCauseTests
     private static double Sum(Engine engine, double[] strengths, Func<double, double> course, double degrees) =>
         engine.Angles().Index().Sum(place => strengths[place.Index] * course(degrees - place.Item));
 
-    /// <summary>Pressure falls while a cylinder draws, and comes back as the throttle lets air in.</summary>
-    private static double Suction(double degrees) => -Bump(degrees - 455, 40) + 0.3 * Bump(degrees - 380, 14);
-
     /// <summary>Pressure rises as the exhaust valve opens, and the pipe's end sends it back turned over, again and again.</summary>
     private static double BlowDown(double degrees, double echo) =>
         Enumerable.Range(0, 4).Sum(times => Math.Pow(-0.5, times) * Bump(degrees - 187 - times * echo, 16));
 
     /// <summary>At idle hardly anything blows down as the exhaust valve opens; what the piston pushes out makes the pulse.</summary>
     private static double Displaced(double degrees) => 0.25 * Bump(degrees - 160, 16) + 0.6 * Bump(degrees - 265, 45);
-
-    private static double Bump(double off, double width) => Math.Exp(-Math.Pow(Math.IEEERemainder(off, 720) / width, 2) / 2);
 }

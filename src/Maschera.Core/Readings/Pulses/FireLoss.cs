@@ -37,20 +37,27 @@ internal static class FireLoss
     /// <summary>Another cylinder that leaves less than so many times as much may be it too.</summary>
     private const double Nearly = 2;
 
-    private static readonly SourceShare s_nothing = new(1, []);
-
     /// <summary>A cylinder's lost torque turns the crank by so much less, and its speed is lower by so much: a value a degree, no unit.</summary>
     private static readonly (double[] Behind, double[] Slower) s_course = Course();
 
+    /// <summary>What the manifold makes of it, for each way to die away: pressure that rises, and gas that returns.</summary>
+    private static readonly Lazy<double[][][]> s_fromManifold = new(() =>
+        Array.ConvertAll(
+            GasSource.Decays,
+            decay => new[] { GasSource.Dying(s_course.Slower, decay), GasSource.Bump(ReturnsAt, ReturnsWidth, decay) }
+        )
+    );
+
     /// <summary>The cylinder whose firing is lost; null where what differs does not look like it.</summary>
-    /// <param name="of">What has to be explained.</param>
+    /// <param name="fit">What has to be explained.</param>
     /// <param name="otherwise">What another fault of one cylinder leaves at least.</param>
-    public static PulseCauses? Find(PulseResidual of, double otherwise)
+    public static PulseCauses? Find(SourceFit fit, double otherwise)
     {
-        var each = Enumerable.Range(0, of.Angles.Length).Select(place => (Place: place, Share: Explains(of, place))).ToList();
-        var (place, best) = each.Where(e => IsLoss(e.Share, otherwise)).DefaultIfEmpty((-1, s_nothing)).MinBy(e => e.Item2.Left);
-        if (place < 0)
+        var each = Enumerable.Range(0, fit.Of.Angles.Length).Select(place => (Place: place, Share: Explains(fit, place))).ToList();
+        var losses = each.Where(e => IsLoss(e.Share, otherwise)).ToList();
+        if (losses.Count == 0)
             return null;
+        var (place, best) = losses.MinBy(e => e.Share.Left);
         var (next, other) = each.Where(e => e.Place != place).MinBy(e => e.Share.Left);
         return new(Cause(place, best), other.Left < Nearly * best.Left ? Cause(next, other) : null);
     }
@@ -65,16 +72,13 @@ internal static class FireLoss
         );
 
     /// <summary>What a place leaves; its parts are pulses late, pressure and returned gas.</summary>
-    private static SourceShare Explains(PulseResidual of, int place)
+    private static SourceShare Explains(SourceFit fit, int place)
     {
-        var late = PulsesLate(of, place);
-        return GasSource
-            .Decays.Select(decay => Fit(of, [late, .. FromManifold(decay).Select(c => GasSource.Turned(c, of.TurnTo(place)))]))
+        var late = PulsesLate(fit.Of, place);
+        return s_fromManifold
+            .Value.Select(courses => Fit(fit, [late, .. courses.Select(c => GasSource.Turned(c, fit.Of.TurnTo(place)))]))
             .MinBy(share => share.Left)!;
     }
-
-    private static double[][] FromManifold(double decay) =>
-        [GasSource.Dying(s_course.Slower, decay), GasSource.Bump(ReturnsAt, ReturnsWidth, decay)];
 
     /// <summary>The usual pulses later by what the crank is behind, which at a mark is nothing; none with a wheel.</summary>
     private static double[] PulsesLate(PulseResidual of, int place)
@@ -106,18 +110,15 @@ internal static class FireLoss
         return behind[before] + share * (behind[after] - behind[before]);
     }
 
-    private static SourceShare Fit(PulseResidual of, double[][] courses)
+    private static SourceShare Fit(SourceFit fit, double[][] courses)
     {
+        var of = fit.Of;
         var own = Array.ConvertAll(courses, c => PulseResidual.Odd(c, of.AlikeTurns));
         double[][] there = [.. own.Where(c => PulseResidual.Product(c, c) > 0)];
         var products = Matrix<double>.Build.Dense(there.Length, there.Length, (i, k) => PulseResidual.Product(there[i], there[k]));
         var fits = Vector<double>.Build.Dense(Array.ConvertAll(there, c => PulseResidual.Product(c, of.Course)));
-        var weights = SourceFit.NotNegative(products, fits);
-        var left = of.Energy - 2 * weights.DotProduct(fits) + weights.DotProduct(products * weights);
-        var parts = weights.Select((w, i) => w * Math.Sqrt(products[i, i] / of.Energy)).ToList();
-        if (there.Length < own.Length)
-            parts.Insert(0, 0);
-        return new SourceShare(of.Left(left / of.Energy), parts);
+        var share = fit.Share(products, fits, SourceFit.NotNegative(products, fits));
+        return there.Length < own.Length ? share with { Parts = [0, .. share.Parts] } : share;
     }
 
     /// <summary>Torque that is missing in one firing and made up over the cycle, summed up to speed and that to angle.</summary>

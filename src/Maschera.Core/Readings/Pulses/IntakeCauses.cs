@@ -2,8 +2,8 @@ namespace Maschera.Core.Readings.Pulses;
 
 /// <summary>
 /// Weighs what a cylinder may do otherwise at the intake: its valve leaks and gas comes back through it, or it draws along another course
-/// than the others, less, or by blowing back first what did not leave through its exhaust valve; or it does not fire. What manifold, hose and pick-up make of it
-/// is not known, so that course is left free while the valve is open; gas through a leak has a course of its own.
+/// than the others, less, or by blowing back first what did not leave through its exhaust valve; or it does not fire. What manifold, hose
+/// and pick-up make of it is not known, so that course is left free while the valve is open; gas through a leak has a course of its own.
 /// </summary>
 internal static class IntakeCauses
 {
@@ -68,8 +68,10 @@ internal static class IntakeCauses
             SourceFit.Best(fit.Positive, s_thrusts.Value).Select((s, p) => new PulseCause(PulseFault.Thrust, [p], s.Left))
         );
         var one = Math.Min(suctions[0].Unexplained, thrusts[0].Unexplained);
-        var two = of.Height >= Plain ? Two(of, fit, one) : null;
-        if (FireLoss.Find(of, one) is { } lost && !(two?.Best.Unexplained < lost.Best.Unexplained))
+        var pairs = new Lazy<SourcePair[]>(() => [.. s_suction.Pairs(fit, true)]);
+        var blowbackPairs = new Lazy<SourcePair[]>(() => fit.PositivePairs(s_blowbacks.Value));
+        var two = of.Height >= Plain ? Two(of, fit, one, pairs, blowbackPairs) : null;
+        if (FireLoss.Find(fit, one) is { } lost && !(two?.Best.Unexplained < lost.Best.Unexplained))
             return lost;
         if (two is not null)
             return two;
@@ -78,16 +80,22 @@ internal static class IntakeCauses
             share <= LeakLeaves
                 ? Judged(of, thrusts, share > LeakMay ? suctions[0] : null)
                 : Judged(of, suctions, share < SuctionMay || thrusts[0].Unexplained < LeakFits ? thrusts[0] : null);
-        return PairChoice.Instead(of, single, s_suction.Pairs(fit, true), () => fit.PositivePairs(s_blowbacks.Value)) ?? single;
+        return PairChoice.Instead(of, single, pairs, blowbackPairs) ?? single;
     }
 
-    private static PulseCauses? Two(PulseResidual of, SourceFit fit, double one) =>
+    private static PulseCauses? Two(
+        PulseResidual of,
+        SourceFit fit,
+        double one,
+        Lazy<SourcePair[]> suctions,
+        Lazy<SourcePair[]> blowbacks
+    ) =>
         PairChoice.Of(
             of,
             one,
-            (PulseFault.Suction, () => s_suction.Pairs(fit, true)),
+            (PulseFault.Suction, () => suctions.Value),
             (PulseFault.Thrust, () => fit.PositivePairs(s_thrusts.Value)),
-            (PulseFault.Blowback, () => fit.PositivePairs(s_blowbacks.Value))
+            (PulseFault.Blowback, () => blowbacks.Value)
         );
 
     private static PulseCause Likelier(int place, double free, SourceShare[] blowbacks) =>

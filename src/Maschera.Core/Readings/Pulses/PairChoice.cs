@@ -29,18 +29,13 @@ internal static class PairChoice
     /// <param name="suctions">What each two leave along any course.</param>
     /// <param name="blowbacks">What each two leave by blowing back.</param>
     /// <returns>Null where the one explains more than they do.</returns>
-    public static PulseCauses? Instead(
-        PulseResidual of,
-        PulseCauses single,
-        IEnumerable<SourcePair> suctions,
-        Func<IEnumerable<SourcePair>> blowbacks
-    )
+    public static PulseCauses? Instead(PulseResidual of, PulseCauses single, Lazy<SourcePair[]> suctions, Lazy<SourcePair[]> blowbacks)
     {
         var one = single.Best;
         SourcePair? Best(IEnumerable<SourcePair> pairs) => pairs.Where(p => !p.Places.Contains(one.Places[0])).MinBy(p => p.Left);
-        if (of.Noise > PairNoise || Best(suctions) is not { } first || first.Left >= one.Unexplained)
+        if (of.Noise > PairNoise || Best(suctions.Value) is not { } first || first.Left >= one.Unexplained)
             return null;
-        if (Best(blowbacks()) is not { } second || !second.Places.Order().SequenceEqual(first.Places.Order()))
+        if (Best(blowbacks.Value) is not { } second || !second.Places.Order().SequenceEqual(first.Places.Order()))
             return null;
         var left = Math.Sqrt(first.Left * second.Left);
         var two = new PulseCause(first.Left < second.Left ? PulseFault.Suction : PulseFault.Blowback, first.Places, left);

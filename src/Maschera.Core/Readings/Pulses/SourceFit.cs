@@ -126,12 +126,19 @@ internal sealed class SourceFit(PulseResidual of)
                 .Select(place =>
                 {
                     var fits = Fits(own, place);
-                    var weights = weigh(fits);
-                    var left = of.Energy - 2 * weights.DotProduct(fits) + weights.DotProduct(products * weights);
-                    var parts = weights.Select((w, i) => w * Math.Sqrt(products[i, i] / of.Energy));
-                    return new SourceShare(of.Left(left / of.Energy), [.. parts]);
+                    return Share(products, fits, weigh(fits));
                 }),
         ];
+
+    /// <summary>What courses explain that are taken so strong.</summary>
+    /// <param name="products">Of the courses with each other.</param>
+    /// <param name="fits">Of the courses with what has to be explained.</param>
+    public SourceShare Share(Matrix<double> products, Vector<double> fits, Vector<double> weights)
+    {
+        var left = of.Energy - 2 * weights.DotProduct(fits) + weights.DotProduct(products * weights);
+        var parts = weights.Select((w, i) => w * Math.Sqrt(products[i, i] / of.Energy));
+        return new SourceShare(of.Left(left / of.Energy), [.. parts]);
+    }
 
     /// <summary>Product of the target with a course so many degrees later.</summary>
     private double Turned(double[] course, int by)
