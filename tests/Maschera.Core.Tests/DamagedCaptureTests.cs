@@ -166,8 +166,8 @@ public class DamagedCaptureTests
         ("clipping", (s, _) => Clipped(s)),
         ("steps", (s, _) => Stepped(s, 12)),
         ("noise", (s, random) => Noisy(s, random, 0.4)),
-        ("spikes", (s, random) => [.. s.Select(v => random.Next(500) == 0 ? v + 50 * Reach(s) : v)]),
-        ("a drift", (s, _) => [.. s.Select((v, i) => v + 2 * Reach(s) * i / s.Length)]),
+        ("spikes", (s, random) => Spiked(s, random, 50 * Reach(s))),
+        ("a drift", (s, _) => Drifting(s, 2 * Reach(s))),
         ("upside down", (s, _) => Array.ConvertAll(s, v => -v)),
         ("frozen", (s, random) => Frozen(s, random)),
         ("infinite", (s, random) => Within(s, random, 0.01, _ => float.PositiveInfinity)),
@@ -184,6 +184,11 @@ public class DamagedCaptureTests
         var finite = samples.Where(float.IsFinite).DefaultIfEmpty(0).ToArray();
         return finite.Max() - finite.Min();
     }
+
+    private static float[] Spiked(float[] samples, Random random, float by) =>
+        Array.ConvertAll(samples, v => random.Next(500) == 0 ? v + by : v);
+
+    private static float[] Drifting(float[] samples, float by) => [.. samples.Select((v, i) => v + by * i / samples.Length)];
 
     private static float[] Within(float[] samples, Random random, double most, Func<float, float> change)
     {
