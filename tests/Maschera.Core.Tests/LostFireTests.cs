@@ -2,6 +2,7 @@ using Maschera.Core.Engines;
 using Maschera.Core.Readings;
 using Maschera.Core.Readings.Pulses;
 using Maschera.Core.Signals;
+using Maschera.Rig;
 using static Maschera.Core.Tests.PulseBench;
 
 namespace Maschera.Core.Tests;
@@ -47,7 +48,37 @@ public class LostFireTests
         var result = Read(Run(engine, null, hasWheel), engine);
         Assert.Equal("even", result.Verdict);
         Assert.Null(result.Cause);
+        Assert.True(LeavesFiringOpen(result));
     }
+
+    [Fact]
+    public void Only_pulses_alike_at_the_intake_of_an_engine_that_runs_leave_firing_open()
+    {
+        var engine = Of(4) with { CrankWheel = null };
+        var alike = Run(engine, null, false);
+        var byStarter = alike with { Channels = [.. alike.Channels.Select(c => c with { Time = Slower(c.Time, 5) })] };
+        Assert.False(LeavesFiringOpen(Read(Run(engine, 1, false), engine)));
+        Assert.False(LeavesFiringOpen(Read(byStarter, engine)));
+        Assert.Equal("even", Read(byStarter, engine).Verdict);
+        Assert.False(LeavesFiringOpen(PulseBench.Read(Record(engine), engine, "exhaust")));
+        Assert.True(LeavesFiringOpen(PulseBench.Read(Record(engine), engine, "intake")));
+    }
+
+    [Theory]
+    [InlineData(4)]
+    [InlineData(6)]
+    [InlineData(8)]
+    public void A_weak_burn_at_speed_is_named_at_the_intake_or_left_open(int cylinders)
+    {
+        var engine = Of(cylinders);
+        var fast = PulseBench.Read(Record(engine, 2_400, 9, new BreathingFault(2) { Heat = 0.75 }), engine, "intake");
+        var odd = fast.Cylinders.Where(c => c.IsOdd).Select(c => c.Cylinder).ToList();
+        Assert.True(odd.Count == 0 ? LeavesFiringOpen(fast) : odd.SequenceEqual([2]), fast.Sentence);
+    }
+
+    private static bool LeavesFiringOpen(PulsesResult result) => result.Notes.Any(n => n.Code == "firing-open");
+
+    private static TimeAxis Slower(TimeAxis time, double times) => TimeAxis.Uniform(time.Start, times * time.Step, time.Count);
 
     [Theory]
     [InlineData(4)]

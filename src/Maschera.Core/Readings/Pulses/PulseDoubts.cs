@@ -27,6 +27,16 @@ internal static class PulseDoubts
                 + $"two cylinders' {(place.Name == "exhaust" ? "blow-down" : "suction")} explain it, so none is named. {Instead(place)}"
         );
 
+    /// <summary>Pulses alike at the intake say little of whether all cylinders fire; null elsewhere, and where none fires anyway.</summary>
+    public static Note? Firing(PulsePlace place, bool fires) =>
+        place.Name == "intake" && fires
+            ? new(
+                "firing-open",
+                "Pulses alike at the intake speak for the valves and for sealing. A weak or missing firing hardly shows here, the less the "
+                    + "faster the engine turns: count misfires with the crank sensor, or capture at the tailpipe."
+            )
+            : null;
+
     /// <summary>What tells more than pulses that nothing explains.</summary>
     private static string Instead(PulsePlace place) =>
         place.Name == "exhaust"

@@ -245,6 +245,8 @@ public sealed class PulsesReading : ReadingOf<PulsesResult>
         notes.AddRange(doubts);
         if (shares.IsUnexplained)
             notes.Add(PulseDoubts.Unexplained(shares, place));
+        else if (odd.Count == 0 && PulseDoubts.Firing(place, clock.SpeedRpm >= Cranking) is { } firing)
+            notes.Add(firing);
         if (clock.SpeedRpm < Cranking)
             notes.Add(new("cranking", "The starter turns the engine: nothing fires, so only sealing and valves show in the pulses."));
         var verdict =
