@@ -96,11 +96,22 @@ public sealed class Decision
     private readonly double[] _single;
     private readonly double _else;
 
+    /// <summary>How likely each finding is with each suspect, in the order of both.</summary>
+    private readonly double[][] _likely;
+
+    /// <summary>How likely each finding is with all that may be at fault, as they are weighed.</summary>
+    private readonly double[] _expected;
+
     private Decision(CaseFile file, Likelihoods known)
     {
         (_case, _known) = (file, known);
         _all = [.. known.Faults.SelectMany(Everywhere)];
+        _likely = [.. file.Findings.Select(f => _all.Select(f.With).ToArray())];
         (_single, _else) = Weigh();
+        _expected =
+        [
+            .. file.Findings.Select((f, k) => Math.Max(1e-9, _single.Select((p, i) => p * _likely[k][i]).Sum() + _else * f.With(null))),
+        ];
     }
 
     /// <summary>Weighs a case.</summary>
@@ -149,7 +160,7 @@ public sealed class Decision
         var naming = findings.Where(f => f.IsAbnormal && f.Cylinders.Count > 0 && f.Cylinders.Count < _case.Cylinders).ToList();
         var unmeant = ByChance(naming);
         var chances = _all.Select(s => IsMeant(naming, s) ? 1 : unmeant).ToArray();
-        var shares = _all.Select((s, i) => Prior(s) / whole * chances[i] * findings.Aggregate(1.0, (p, f) => p * f.With(s))).ToArray();
+        var shares = _all.Select((s, i) => Prior(s) / whole * chances[i] * _likely.Aggregate(1.0, (p, with) => p * with[i])).ToArray();
         var other = SomethingElse * unmeant * findings.Aggregate(1.0, (p, f) => p * f.With(null));
         var inPairs = Enumerable
             .Range(0, _all.Count)
@@ -162,7 +173,9 @@ public sealed class Decision
         for (var b = a + 1; b < inPairs.Count; b++)
         {
             var (one, two) = (_all[inPairs[a]], _all[inPairs[b]]);
-            var likely = findings.Aggregate(1.0, (p, f) => p * f.With(one, two));
+            var likely = 1.0;
+            for (var k = 0; k < findings.Count; k++)
+                likely *= findings[k].With(one, _likely[k][inPairs[a]], two, _likely[k][inPairs[b]]);
             var chance = Math.Max(chances[inPairs[a]], chances[inPairs[b]]);
             var both = (one.Fault == two.Fault ? SameAtTwo : TwoAtOnce) * Prior(one) / whole * Prior(two) * chance * likely;
             alone[inPairs[a]] += both / 2;
@@ -217,16 +230,10 @@ public sealed class Decision
     private Suspect Suspect(int index)
     {
         var suspect = _all[index];
-        double Against(Finding f) =>
-            f.With(suspect) / Math.Max(1e-9, _all.Select((s, i) => _single[i] * f.With(s)).Sum() + _else * f.With(null));
-        return new(
-            suspect.Fault.Name,
-            suspect.Cylinder,
-            suspect.Wheel,
-            _single[index],
-            [.. _case.Findings.Where(f => f.IsAbnormal ? f.IsExplainedBy(suspect) : Against(f) > 1.3).Select(f => f.Text).Distinct()],
-            [.. _case.Findings.Where(f => f.IsAbnormal ? f.IsAgainst(suspect) : f.With(suspect) < 0.6).Select(f => f.Text).Distinct()]
-        );
+        bool IsFor(Finding f, int k) => f.IsAbnormal ? f.IsExplainedBy(suspect) : _likely[k][index] / _expected[k] > 1.3;
+        bool IsAgainst(Finding f, int k) => f.IsAbnormal ? f.IsAgainst(suspect) : _likely[k][index] < 0.6;
+        List<string> Told(Func<Finding, int, bool> chosen) => [.. _case.Findings.Where(chosen).Select(f => f.Text).Distinct()];
+        return new(suspect.Fault.Name, suspect.Cylinder, suspect.Wheel, _single[index], Told(IsFor), Told(IsAgainst));
     }
 
     private List<RuledOut> Ruled()

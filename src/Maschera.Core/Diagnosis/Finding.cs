@@ -47,12 +47,12 @@ internal sealed record Finding(
     /// <summary>The likelihood with a suspect, 0 to 1; null stands for a fault that is not on the list.</summary>
     public double With(Suspicion? suspect) => Math.Pow(Raw(suspect), Weight);
 
-    /// <summary>The likelihood with two faults at once.</summary>
-    public double With(Suspicion one, Suspicion two)
+    /// <summary>The likelihood with two faults at once, from that with each of them.</summary>
+    public double With(Suspicion one, double withOne, Suspicion two, double withTwo)
     {
         if (!IsAbnormal)
-            return Math.Min(With(one), With(two));
-        var best = Math.Max(With(one), With(two));
+            return Math.Min(withOne, withTwo);
+        var best = Math.Max(withOne, withTwo);
         return Explain(one, two) ? Math.Max(best, Math.Pow(BothShown * Math.Pow(Further, Cylinders.Count - 2), Weight)) : best;
     }
 

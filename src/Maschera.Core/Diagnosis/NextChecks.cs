@@ -183,7 +183,7 @@ internal sealed class NextChecks(Likelihoods known, CaseFile file, IReadOnlyList
     private IEnumerable<CheckOutcome> Foreseen(string reading, int? own)
     {
         var verdicts = known.Verdicts(reading)!;
-        var joint = new Dictionary<(string Outcome, int? Place), List<(Suspicion? Suspect, double Share)>>();
+        var joint = new Dictionary<Outcome, List<(Suspicion? Suspect, double Share)>>();
         for (var i = -1; i < all.Count; i++)
         {
             var share = i < 0 ? other : shares[i];
@@ -192,8 +192,7 @@ internal sealed class NextChecks(Likelihoods known, CaseFile file, IReadOnlyList
             var suspect = i < 0 ? null : all[i];
             foreach (var (outcome, likely) in Outcomes(verdicts, suspect, own, reading))
             {
-                var at = outcome.IndexOf(' ', StringComparison.Ordinal);
-                var key = at < 0 ? (outcome, own) : (outcome[..at], suspect?.Cylinder);
+                var key = outcome with { Place = outcome.Place ?? own };
                 if (!joint.TryGetValue(key, out var list))
                     joint[key] = list = [];
                 list.Add((suspect, share * likely));
@@ -221,7 +220,7 @@ internal sealed class NextChecks(Likelihoods known, CaseFile file, IReadOnlyList
     private double Bits(string reading, int? cylinder)
     {
         var verdicts = known.Verdicts(reading)!;
-        var outcomes = new Dictionary<string, double>();
+        var outcomes = new Dictionary<Outcome, double>();
         double within = 0;
         for (var i = -1; i < all.Count; i++)
         {
@@ -229,7 +228,7 @@ internal sealed class NextChecks(Likelihoods known, CaseFile file, IReadOnlyList
             if (share < 1e-5)
                 continue;
             var own = Outcomes(verdicts, i < 0 ? null : all[i], cylinder, reading);
-            within += share * Entropy(own.Values);
+            within += share * Entropy(own.Select(o => o.Likely));
             foreach (var (outcome, likely) in own)
                 outcomes[outcome] = outcomes.GetValueOrDefault(outcome) + share * likely;
         }
@@ -237,34 +236,37 @@ internal sealed class NextChecks(Likelihoods known, CaseFile file, IReadOnlyList
         return Math.Max(0, Entropy(outcomes.Values) - within);
     }
 
-    private static Dictionary<string, double> Outcomes(
+    /// <summary>How likely each verdict is with a suspect, null for something else; the last is that all is normal.</summary>
+    private static List<(Outcome Outcome, double Likely)> Outcomes(
         IReadOnlyDictionary<string, Dictionary<string, double>> verdicts,
         Suspicion? suspect,
         int? cylinder,
         string reading
     )
     {
-        var own = new Dictionary<string, double>();
+        var elsewhere = cylinder is not null && suspect?.Cylinder is { } at && at != cylinder;
+        var place = cylinder is null && !reading.StartsWith("seen", StringComparison.Ordinal) ? suspect?.Cylinder : null;
+        List<(Outcome Outcome, double Likely)> own = new(verdicts.Count + 1);
         double sum = 0;
         foreach (var (verdict, faults) in verdicts)
         {
-            var likely = suspect is null
-                ? 2 * Finding.Accident / verdicts.Count
+            var likely =
+                suspect is null ? 2 * Finding.Accident / verdicts.Count
+                : elsewhere ? Finding.Accident / verdicts.Count
                 : faults.GetValueOrDefault(suspect.Fault.Name, Finding.Accident / verdicts.Count);
-            if (cylinder is not null && suspect?.Cylinder is { } at && at != cylinder)
-                likely = Finding.Accident / verdicts.Count;
-            var place =
-                suspect?.Cylinder is { } c && cylinder is null && !reading.StartsWith("seen", StringComparison.Ordinal) ? $" {c}" : "";
-            own[verdict + place] = likely;
+            own.Add((new(verdict, place), likely));
             sum += likely;
         }
 
         var scale = sum > 0.97 ? 0.97 / sum : 1;
-        foreach (var outcome in own.Keys.ToList())
-            own[outcome] *= scale;
-        own[Normal] = 1 - sum * scale;
+        for (var i = 0; i < own.Count; i++)
+            own[i] = (own[i].Outcome, own[i].Likely * scale);
+        own.Add((new(Normal, null), 1 - sum * scale));
         return own;
     }
+
+    /// <summary>A verdict, and the cylinder that it names.</summary>
+    private readonly record struct Outcome(string Verdict, int? Place);
 
     private static double Entropy(IEnumerable<double> shares) => shares.Where(p => p > 0).Sum(p => -p * Math.Log2(p));
 }
