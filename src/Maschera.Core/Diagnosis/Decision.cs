@@ -156,11 +156,12 @@ public sealed class Decision
     private (double[] Single, double Else) Weigh()
     {
         var findings = _case.Findings;
-        var whole = _all.Sum(Prior);
+        var priors = _all.Select(Prior).ToArray();
+        var whole = priors.Sum();
         var naming = findings.Where(f => f.IsAbnormal && f.Cylinders.Count > 0 && f.Cylinders.Count < _case.Cylinders).ToList();
         var unmeant = ByChance(naming);
         var chances = _all.Select(s => IsMeant(naming, s) ? 1 : unmeant).ToArray();
-        var shares = _all.Select((s, i) => Prior(s) / whole * chances[i] * _likely.Aggregate(1.0, (p, with) => p * with[i])).ToArray();
+        var shares = priors.Select((prior, i) => prior / whole * chances[i] * _likely.Aggregate(1.0, (p, with) => p * with[i])).ToArray();
         var other = SomethingElse * unmeant * findings.Aggregate(1.0, (p, f) => p * f.With(null));
         var inPairs = Enumerable
             .Range(0, _all.Count)
@@ -177,7 +178,7 @@ public sealed class Decision
             for (var k = 0; k < findings.Count; k++)
                 likely *= findings[k].With(one, _likely[k][inPairs[a]], two, _likely[k][inPairs[b]]);
             var chance = Math.Max(chances[inPairs[a]], chances[inPairs[b]]);
-            var both = (one.Fault == two.Fault ? SameAtTwo : TwoAtOnce) * Prior(one) / whole * Prior(two) * chance * likely;
+            var both = (one.Fault == two.Fault ? SameAtTwo : TwoAtOnce) * priors[inPairs[a]] / whole * priors[inPairs[b]] * chance * likely;
             alone[inPairs[a]] += both / 2;
             alone[inPairs[b]] += both / 2;
         }
@@ -244,8 +245,11 @@ public sealed class Decision
             if (_single[i] > NextToNothing)
                 continue;
             var by = _case
-                .Findings.Where(f => !f.IsAbnormal && f.Weight >= 1 && f.With(_all[i]) < 1 - WouldShow)
-                .MinBy(f => f.With(_all[i]));
+                .Findings.Index()
+                .Where(f => !f.Item.IsAbnormal && f.Item.Weight >= 1 && _likely[f.Index][i] < 1 - WouldShow)
+                .OrderBy(f => _likely[f.Index][i])
+                .Select(f => f.Item)
+                .FirstOrDefault();
             if (by is null)
                 continue;
             var name = _all[i].Fault.Name.Replace('-', ' ');
